@@ -1,0 +1,151 @@
+"""The core from a shell. Bad input ends with exit code 2 and one clear line on standard error."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.vocabulary import Estimate, Material, Nozzle, PartFacts, Printer, Recipe
+
+SCHEMAS: dict[str, type[BaseModel]] = {
+    "recipe": Recipe,
+    "printer": Printer,
+    "nozzle": Nozzle,
+    "material": Material,
+    "estimate": Estimate,
+    "facts": PartFacts,
+}
+AnyModel = TypeVar("AnyModel", bound=BaseModel)
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Entry point of the ``meanbead`` command; returns the exit code."""
+    arguments = _parser().parse_args(argv)
+    try:
+        arguments.run(arguments)
+    except (MeanBeadError, OSError) as problem:
+        print(f"meanbead: {_one_line(problem)}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="meanbead", description="True time and filament of a printed part.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    facts = commands.add_parser("facts", help="what a part is: size, volume, surface, footprint")
+    _part(facts)
+    facts.set_defaults(run=_facts)
+
+    estimate = commands.add_parser("estimate", help="time, filament and cost of a part with a recipe")
+    _part(estimate)
+    estimate.add_argument("--recipe", metavar="R.json", type=Path, help="choices; left out, all defaults")
+    estimate.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
+    estimate.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle metal and shape")
+    estimate.add_argument("--material", metavar="M.json", type=Path, help="plastic; left out, a typical PLA")
+    estimate.set_defaults(run=_estimate)
+
+    schema = commands.add_parser("schema", help="JSON Schema of a model")
+    schema.add_argument("model", choices=sorted(SCHEMAS))
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def _part(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("part", metavar="PART", type=Path, help="STL, OBJ or 3MF file")
+    parser.add_argument("--unit", choices=["auto", "mm", "cm", "inch", "m"], default="auto", help="unit of the file")
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
+
+
+def _facts(arguments: argparse.Namespace) -> None:
+    from meanbead.core.part.facts import part_facts
+
+    facts = part_facts(_solid(arguments))
+    if arguments.json:
+        print(facts.model_dump_json())
+        return
+    size = facts.extents_mm
+    print(f"size       {size.x:.2f} x {size.y:.2f} x {size.z:.2f} mm")
+    print(f"volume     {facts.volume_mm3 / 1000:.2f} cm3")
+    print(f"surface    {facts.surface_mm2 / 100:.1f} cm2")
+    print(f"footprint  {facts.footprint_mm2 / 100:.2f} cm2")
+    print(f"triangles  {facts.triangles:,} in {facts.bodies} {'body' if facts.bodies == 1 else 'bodies'}")
+    for sentence in facts.mended:
+        print(f"mended     {sentence}")
+
+
+def _estimate(arguments: argparse.Namespace) -> None:
+    from meanbead.core.estimate import Engine
+    from meanbead.core.estimate.engine import Job
+
+    recipe = _read(arguments.recipe, Recipe)
+    nozzle = _read(arguments.nozzle, Nozzle)
+    if arguments.nozzle is None and recipe.nozzle_diameter_mm is not None:
+        nozzle = Nozzle(bore_mm=recipe.nozzle_diameter_mm)
+    job = Job(
+        solid=_solid(arguments),
+        recipe=recipe,
+        printer=_read(arguments.printer, Printer),
+        nozzle=nozzle,
+        material=_read(arguments.material, Material),
+    )
+    result = Engine().estimate(job)
+    if arguments.json:
+        print(result.model_dump_json())
+        return
+    print(f"printing   {_clock(result.print_time_s)}   ({_clock(result.interval.low_s)} to "
+          f"{_clock(result.interval.high_s)}, {result.interval.source})")
+    print(f"whole      {_clock(result.whole_time_s)}   with heat-up and start routine")
+    print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m, {result.filament_cost:.2f} cost")
+    print(f"layers     {result.layers}")
+    print(f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s "
+          f"({result.melt_ceiling_source})")
+    for name, share in sorted(result.by_feature.items(), key=lambda pair: -pair[1].time_s):
+        print(f"  {name:<12} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
+    for finding in result.findings:
+        print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
+
+
+def _schema(arguments: argparse.Namespace) -> None:
+    print(json.dumps(SCHEMAS[arguments.model].model_json_schema(), indent=2))
+
+
+def _solid(arguments: argparse.Namespace) -> Any:
+    from meanbead.core.part.read import read_mesh
+    from meanbead.core.part.sound import make_sound
+
+    return make_sound(read_mesh(arguments.part.read_bytes(), arguments.part.name), arguments.unit)
+
+
+def _read(path: Path | None, model: type[AnyModel]) -> AnyModel:
+    if path is None:
+        return model()
+    try:
+        return model.model_validate_json(path.read_bytes())
+    except ValidationError as problem:
+        first = problem.errors(include_url=False)[0]
+        where = ".".join(str(step) for step in first["loc"])
+        raise MeanBeadError(f"{path.name}: {where + ': ' if where else ''}{first['msg']}") from None
+
+
+def _clock(seconds: float) -> str:
+    minutes = round(seconds / 60)
+    return f"{minutes // 60}:{minutes % 60:02d} h" if seconds >= 3600 else f"{seconds / 60:.1f} min"
+
+
+def _one_line(problem: Exception) -> str:
+    if isinstance(problem, OSError) and problem.strerror:
+        return f"{problem.filename}: {problem.strerror}"
+    return " ".join(str(problem).split())
+
+
+if __name__ == "__main__":
+    sys.exit(main())

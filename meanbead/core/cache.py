@@ -1,0 +1,60 @@
+"""A small memory for costly results, bounded in bytes, shared by threads."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from threading import Lock
+from typing import Generic, TypeVar
+
+Value = TypeVar("Value")
+
+
+class BoundedCache(Generic[Value]):
+    """Keeps the most recently used values whose sizes sum to at most ``max_bytes``.
+
+    Two threads that ask for the same missing value at once compute it once: the second waits.
+    """
+
+    def __init__(self, max_bytes: int, size_of: Callable[[Value], int]) -> None:
+        self._max_bytes = max_bytes
+        self._size_of = size_of
+        self._values: OrderedDict[Hashable, Value] = OrderedDict()
+        self._bytes = 0
+        self._lock = Lock()
+        self._making: dict[Hashable, Lock] = {}
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held now."""
+        return self._bytes
+
+    def get(self, key: Hashable, make: Callable[[], Value]) -> Value:
+        """The value of a key, made now if it is not held."""
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                return self._values[key]
+            gate = self._making.setdefault(key, Lock())
+        with gate:
+            with self._lock:
+                if key in self._values:
+                    return self._values[key]
+            try:
+                value = make()
+                self._keep(key, value)
+                return value
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+
+    def _keep(self, key: Hashable, value: Value) -> None:
+        with self._lock:
+            self._values[key] = value
+            self._bytes += self._size_of(value)
+            while self._bytes > self._max_bytes and len(self._values) > 1:
+                _, dropped = self._values.popitem(last=False)
+                self._bytes -= self._size_of(dropped)

@@ -1,0 +1,1 @@
+"""Motion: what the machine's limits make of a path."""

@@ -1,0 +1,1 @@
+"""Parts: read and check meshes, their facts, their slices and their picture."""

@@ -1,0 +1,39 @@
+"""Facts of a solid that decide settings."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from meanbead.core.part.sound import Solid
+from meanbead.core.vocabulary.part import Extents, PartFacts
+
+BED_CONTACT_MM = 0.05
+"""Faces within this height of the bed and looking down count as footprint."""
+
+
+def part_facts(solid: Solid) -> PartFacts:
+    """Volume, surface, size and footprint of a solid, mm.
+
+    Volume by the divergence theorem, ``sum(a . (b x c)) / 6`` over the triangles; exact for a closed mesh.
+    """
+    corners = solid.vertices[solid.faces]
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    normals = np.cross(b - a, c - a)
+    x, y, z = (float(v) for v in np.ptp(solid.vertices, axis=0))
+    return PartFacts(
+        volume_mm3=float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6),
+        surface_mm2=float(np.linalg.norm(normals, axis=1).sum() / 2),
+        extents_mm=Extents(x=x, y=y, z=z),
+        triangles=len(solid.faces),
+        bodies=len(solid.manifold.decompose()),
+        sound=True,
+        mended=list(solid.mended),
+        footprint_mm2=_footprint_mm2(corners, normals),
+        digest=solid.digest,
+    )
+
+
+def _footprint_mm2(corners: NDArray[np.float64], normals: NDArray[np.float64]) -> float:
+    on_bed = (corners[:, :, 2].max(axis=1) < BED_CONTACT_MM) & (normals[:, 2] < 0)
+    return float(-normals[on_bed, 2].sum() / 2)

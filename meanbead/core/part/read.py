@@ -1,0 +1,192 @@
+"""Read a part file into triangles, and say clearly why a file cannot be read.
+
+Formats: STL (binary and ASCII), OBJ, 3MF. Sizes are limited here, before anything costly is done.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+
+import numpy as np
+import trimesh
+from numpy.typing import NDArray
+
+from meanbead.core.errors import PartError
+from meanbead.core.part.threemf import read_threemf
+
+MAX_FILE_BYTES = 200 * 1024 * 1024
+MAX_TRIANGLES = 3_000_000
+
+_STL_HEADER = 84
+_STL_RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+
+
+@dataclass(frozen=True)
+class RawMesh:
+    """Triangles as the file gives them.
+
+    ``vertices`` float64 (n, 3) in the file's unit, ``faces`` int64 (m, 3). ``unit_mm`` is the unit's length in mm where
+    the file states one, else None. ``notes`` are sentences about what had to be understood charitably.
+    """
+
+    vertices: NDArray[np.float64]
+    faces: NDArray[np.int64]
+    unit_mm: float | None = None
+    notes: tuple[str, ...] = ()
+
+
+def read_mesh(data: bytes, filename: str) -> RawMesh:
+    """Read a part file; the content decides the format, the name's ending only settles doubt.
+
+    Raises :class:`PartError` with a sentence for the user where the file is empty, truncated, too large or no mesh.
+    """
+    if not data:
+        raise PartError("The file is empty.", field="file", remedy="Export the part again and check its size.")
+    if len(data) > MAX_FILE_BYTES:
+        raise PartError(
+            f"The file is {len(data) / 1e6:.0f} MB; the limit is {MAX_FILE_BYTES / 1e6:.0f} MB.",
+            field="file",
+            remedy="Export it with fewer triangles.",
+        )
+    ending = filename.rsplit(".", 1)[-1].lower() if "." in filename else ""
+    if data[:2] == b"PK":
+        raw = read_threemf(data, MAX_TRIANGLES)
+        mesh = RawMesh(raw.vertices, raw.faces, raw.unit_mm)
+    elif ending == "3mf":
+        raise PartError(
+            "This is named .3mf but is not a 3MF archive.", field="file", remedy="Export the part again as STL or 3MF."
+        )
+    elif ending == "obj":
+        mesh = _read_obj(data)
+    elif ending == "stl" or _looks_like_stl(data):
+        mesh = _read_stl(data)
+    else:
+        raise PartError(
+            "This is not a part file that can be read here.",
+            field="file",
+            remedy="Use STL, OBJ or 3MF, exported from the program that the part was drawn in.",
+        )
+    _check_numbers(mesh)
+    return mesh
+
+
+def _looks_like_stl(data: bytes) -> bool:
+    if data[:5].lower() == b"solid" and b"facet" in data[:2000]:
+        return True
+    return len(data) >= _STL_HEADER and len(data) == _STL_HEADER + 50 * int.from_bytes(data[80:84], "little")
+
+
+def _read_stl(data: bytes) -> RawMesh:
+    count = int.from_bytes(data[80:84], "little") if len(data) >= _STL_HEADER else 0
+    exact = len(data) == _STL_HEADER + 50 * count
+    if not exact and data[:5].lower() == b"solid" and _is_text(data):
+        return _read_ascii_stl(data)
+    if len(data) < _STL_HEADER:
+        raise PartError(
+            f"The STL file ends after {len(data)} bytes, before its first triangle.",
+            field="file",
+            remedy="It was cut off while saving or sending: export or copy it again.",
+        )
+    if count > MAX_TRIANGLES and len(data) - _STL_HEADER > 50 * MAX_TRIANGLES:
+        raise _too_many(count)
+    whole = (len(data) - _STL_HEADER) // 50
+    if whole < count:
+        raise PartError(
+            f"The STL file promises {count:,} triangles but holds {whole:,}.",
+            field="file",
+            remedy="It was cut off while saving or sending: export or copy it again.",
+        )
+    if count == 0:
+        raise PartError(
+            "The STL file holds no triangles.", field="file", remedy="Export the part again, with the body selected."
+        )
+    if whole > count and (len(data) - _STL_HEADER) % 50 == 0:
+        raise PartError(
+            f"The STL file says {count:,} triangles but holds {whole:,}.",
+            field="file",
+            remedy="Its triangle count is wrong, so it cannot be trusted: export the part again.",
+        )
+    records = np.frombuffer(data, _STL_RECORD, count, _STL_HEADER)
+    corners = records["corners"].astype(np.float64).reshape(-1, 3)
+    spare = len(data) - _STL_HEADER - 50 * count
+    notes = (f"{spare} stray bytes after the last triangle were ignored.",) if spare else ()
+    return RawMesh(corners, np.arange(len(corners), dtype=np.int64).reshape(-1, 3), None, notes)
+
+
+def _is_text(data: bytes) -> bool:
+    return b"\0" not in data[:4096]
+
+
+def _read_ascii_stl(data: bytes) -> RawMesh:
+    words = data.split()
+    numbers: list[bytes] = []
+    facets = data.count(b"endfacet")
+    if facets > MAX_TRIANGLES:
+        raise _too_many(facets)
+    for place, word in enumerate(words):
+        if word == b"vertex":
+            numbers.extend(words[place + 1 : place + 4])
+    if not numbers:
+        raise PartError(
+            "The STL file holds no triangles.", field="file", remedy="Export the part again, with the body selected."
+        )
+    if b"endsolid" not in data or len(numbers) % 9 or len(numbers) // 9 != facets:
+        raise PartError(
+            f"The text STL file breaks off after {facets:,} whole triangles.",
+            field="file",
+            remedy="It was cut off while saving or sending: export or copy it again.",
+        )
+    try:
+        corners = np.array(numbers, dtype=np.float64).reshape(-1, 3)
+    except ValueError:
+        raise PartError(
+            "The text STL file has a corner that is not three numbers.",
+            field="file",
+            remedy="Export it again, with a point as the decimal sign.",
+        ) from None
+    return RawMesh(corners, np.arange(len(corners), dtype=np.int64).reshape(-1, 3))
+
+
+def _read_obj(data: bytes) -> RawMesh:
+    lines = data.count(b"\nf ") + data.startswith(b"f ")
+    if lines > MAX_TRIANGLES:
+        raise _too_many(lines)
+    try:
+        loaded = trimesh.load(io.BytesIO(data), file_type="obj", process=False, force="mesh", skip_materials=True)
+        vertices = np.asarray(loaded.vertices, dtype=np.float64)
+        faces = np.asarray(loaded.faces, dtype=np.int64)
+    except Exception:  # the loader raises whatever its parsing stumbles on
+        vertices, faces = np.empty((0, 3)), np.empty((0, 3), np.int64)
+    if not len(faces):
+        raise PartError(
+            "No faces could be read from the OBJ file.",
+            field="file",
+            remedy="Export the part again as OBJ with polygons (not curves), or as STL.",
+        )
+    return RawMesh(vertices, faces)
+
+
+def _check_numbers(mesh: RawMesh) -> None:
+    if len(mesh.faces) > MAX_TRIANGLES:
+        raise _too_many(len(mesh.faces))
+    if mesh.faces.min() < 0 or mesh.faces.max() >= len(mesh.vertices):
+        raise PartError(
+            "A triangle names a corner that does not exist.", field="file", remedy="Export the part again."
+        )
+    used = mesh.vertices[mesh.faces.ravel()]
+    bad = int(np.count_nonzero(~np.isfinite(used).all(axis=1)))
+    if bad:
+        raise PartError(
+            f"{bad:,} corners are not numbers (NaN or infinite).",
+            field="file",
+            remedy="The exporting program wrote a broken file: export it again, or mend the body there first.",
+        )
+
+
+def _too_many(count: int) -> PartError:
+    return PartError(
+        f"The part has {count:,} triangles; the limit is {MAX_TRIANGLES:,}.",
+        field="file",
+        remedy="Export it with a coarser resolution; 0.01 mm is finer than any print.",
+    )

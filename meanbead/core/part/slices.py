@@ -1,0 +1,95 @@
+"""Sections of a solid at the middle of each layer."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import manifold3d
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from meanbead.core.part.sound import Solid
+
+SIMPLIFY_MM = 0.005
+"""Corners closer than this to the line through their neighbours are dropped; a bead is a hundred times wider."""
+
+MIN_AREA_MM2 = 0.01
+
+
+@dataclass(frozen=True)
+class Layers:
+    """Where each layer lies. Arrays of shape (layers,), mm: ``top_mm`` is the nozzle's height, ``height_mm`` thickness."""
+
+    top_mm: NDArray[np.float64]
+    height_mm: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.top_mm)
+
+    @property
+    def middle_mm(self) -> NDArray[np.float64]:
+        """Height at which a layer's section is taken, mm."""
+        return self.top_mm - self.height_mm / 2
+
+
+def layer_stack(part_height_mm: float, layer_height_mm: float, first_layer_height_mm: float) -> Layers:
+    """Layers that reach a part's height: ``ceil((H - first) / h) + 1``.
+
+    A remainder thinner than a thousandth of a millimetre is rounding, not a layer.
+    """
+    above = max(0, int(np.ceil((part_height_mm - first_layer_height_mm) / layer_height_mm - 1e-3 / layer_height_mm)))
+    heights = np.full(above + 1, layer_height_mm)
+    heights[0] = first_layer_height_mm
+    return Layers(np.cumsum(heights), heights)
+
+
+def slice_solid(solid: Solid, layers: Layers) -> NDArray[np.object_]:
+    """Sections as Shapely polygons or multipolygons, one a layer; empty where the solid is not met.
+
+    Overlapping bodies are joined, as the positive fill rule says. The last layer's section is taken no higher than
+    just under the top, so that a remainder layer is not lost.
+    """
+    manifold = solid.manifold
+    top = float(solid.vertices[:, 2].max())
+    heights = np.minimum(layers.middle_mm, top - 1e-4)
+
+    def section(height: float) -> shapely.Geometry:
+        return _region(manifold.slice(float(height)))
+
+    with ThreadPoolExecutor(2) as pool:
+        sections = list(pool.map(section, heights, chunksize=16))
+    return np.array(sections, dtype=object)
+
+
+def _region(section: manifold3d.CrossSection) -> shapely.Geometry:
+    """A section (outlines counter-clockwise, holes clockwise) as one valid region."""
+    outer, holes = _rings(section.simplify(SIMPLIFY_MM).to_polygons())
+    if not outer:
+        return shapely.MultiPolygon()
+    if not holes:
+        region = shapely.multipolygons(shapely.polygons(outer)) if len(outer) > 1 else shapely.polygons(outer[0])
+    elif len(outer) == 1:
+        region = shapely.polygons(outer[0], holes)
+    else:
+        # Holes belong to outlines, and outlines may lie within holes: let the section say which.
+        region = shapely.multipolygons([shapely.polygons(o[0], h or None) for o, h in _pieces(section)])
+    region = _valid(region)
+    return region if region.area > MIN_AREA_MM2 else shapely.MultiPolygon()
+
+
+def _rings(loops: list[NDArray[np.float64]]) -> tuple[list[shapely.LinearRing], list[shapely.LinearRing]]:
+    rings = [shapely.linearrings(loop) for loop in loops if len(loop) >= 3]
+    return [ring for ring in rings if ring.is_ccw], [ring for ring in rings if not ring.is_ccw]
+
+
+def _pieces(
+    section: manifold3d.CrossSection,
+) -> list[tuple[list[shapely.LinearRing], list[shapely.LinearRing]]]:
+    pieces = [_rings(piece.simplify(SIMPLIFY_MM).to_polygons()) for piece in section.decompose()]
+    return [piece for piece in pieces if piece[0]]
+
+
+def _valid(region: shapely.Geometry) -> shapely.Geometry:
+    return region if shapely.is_valid(region) else shapely.buffer(region, 0)

@@ -1,0 +1,59 @@
+"""The table of strokes: one row a straight move of the nozzle, in the order in which it is made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from meanbead.core.part.slices import Layers
+from meanbead.core.strokes.features import Feature
+
+
+@dataclass(frozen=True)
+class Strokes:
+    """Strokes in flat arrays, all of length n; lengths in mm.
+
+    ``start_xy``, ``end_xy`` float64 (n, 2); ``width_mm``, ``height_mm`` float64 (n,), 0 for travel; ``feature`` uint8
+    (:class:`Feature`); ``layer`` int32; ``inside`` bool, True for a hop between neighbouring strokes of one filling,
+    which needs no retraction. Each row starts where the one before it ends, in x and y.
+    """
+
+    start_xy: NDArray[np.float64]
+    end_xy: NDArray[np.float64]
+    width_mm: NDArray[np.float64]
+    height_mm: NDArray[np.float64]
+    feature: NDArray[np.uint8]
+    layer: NDArray[np.int32]
+    inside: NDArray[np.bool_]
+    layers: Layers
+
+    def __len__(self) -> int:
+        return len(self.feature)
+
+    @cached_property
+    def length_mm(self) -> NDArray[np.float64]:
+        """Length of each stroke, mm, shape (n,)."""
+        delta = self.end_xy - self.start_xy
+        length: NDArray[np.float64] = np.hypot(delta[:, 0], delta[:, 1])
+        return length
+
+    @cached_property
+    def area_mm2(self) -> NDArray[np.float64]:
+        """Bead section of each stroke, mm2, shape (n,): ``h (w - h) + pi h^2 / 4``; 0 for travel."""
+        h = self.height_mm
+        area: NDArray[np.float64] = h * (self.width_mm - h) + np.pi * h**2 / 4
+        return area
+
+    @cached_property
+    def is_travel(self) -> NDArray[np.bool_]:
+        """True for moves without plastic, shape (n,)."""
+        travel: NDArray[np.bool_] = self.feature == Feature.TRAVEL
+        return travel
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that the arrays take, derived ones included, bytes."""
+        return len(self) * (2 * 16 + 2 * 8 + 1 + 4 + 1 + 2 * 8 + 1)

@@ -1,0 +1,70 @@
+"""Walls: loops that follow the outline at true distances, and the region that they leave to be filled."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from meanbead.core.parallel import Objects, spread
+
+MITRE_LIMIT = 2.0
+
+
+@dataclass(frozen=True)
+class Loops:
+    """Closed loops in flat arrays. ``points`` float64 (p, 2); loop i is ``points[offsets[i]:offsets[i + 1]]``, its
+    first point not repeated; ``source`` int64 (loops,) is the index of the region that it came from."""
+
+    points: NDArray[np.float64]
+    offsets: NDArray[np.int64]
+    source: NDArray[np.int64]
+
+
+def wall_depths_mm(
+    count: int, outer_spacing: NDArray[np.float64], inner_spacing: NDArray[np.float64], outer_width: NDArray[np.float64]
+) -> list[NDArray[np.float64]]:
+    """Depth of each wall's centre line below the outline, mm, and last the depth at which filling begins.
+
+    The outermost bead's edge lies on the outline, so its centre is half its width deep; from there on neighbours
+    stand at the distance that fills without gaps.
+    """
+    if count == 0:
+        return [np.zeros_like(outer_width)]
+    depths = [outer_width / 2]
+    for index in range(1, count):
+        depths.append(depths[-1] + (inner_spacing if index > 1 else (outer_spacing + inner_spacing) / 2))
+    depths.append(depths[-1] + (inner_spacing if count > 1 else outer_spacing) / 2)
+    return depths
+
+
+def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
+    """Regions shrunk by a depth each, corners kept sharp."""
+
+    def shrink(part: Objects, depth: NDArray[np.float64]) -> Objects:
+        return np.asarray(shapely.buffer(part, -depth, join_style="mitre", mitre_limit=MITRE_LIMIT), dtype=object)
+
+    return spread(shrink, regions, depth_mm)
+
+
+def rings_of(regions: Objects) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
+    """All rings of polygons and multipolygons: points (p, 2), end of each ring in the points, region of each ring.
+
+    A ring's first point stands again as its last.
+    """
+    parts, part_source = shapely.get_parts(regions, return_index=True)
+    rings, ring_part = shapely.get_rings(parts, return_index=True)
+    points, ring_of_point = shapely.get_coordinates(rings, return_index=True)
+    ends = np.cumsum(np.bincount(ring_of_point, minlength=len(rings)))
+    return points, ends.astype(np.int64), part_source[ring_part].astype(np.int64)
+
+
+def loops_of(regions: Objects) -> Loops:
+    """All rings of the regions as loops."""
+    points, ends, source = rings_of(regions)
+    keep = np.ones(len(points), dtype=bool)
+    keep[ends - 1] = False
+    offsets = np.concatenate([[0], ends - np.arange(1, len(ends) + 1)]).astype(np.int64)
+    return Loops(points[keep], offsets, source)

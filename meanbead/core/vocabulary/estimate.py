@@ -1,0 +1,88 @@
+"""What an estimate says, and where each second and gram of it goes."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from meanbead.core.vocabulary.base import Provenance
+
+Severity = Literal["stop", "risk", "waste", "note"]
+
+
+class Result(BaseModel):
+    """A computed record."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FeatureShare(Result):
+    """One feature's part of the print. ``peak_flow_mm3_s`` is what the nozzle really reaches there."""
+
+    time_s: float
+    filament_mm: float
+    filament_g: float
+    length_mm: float
+    peak_flow_mm3_s: float
+    asked_flow_mm3_s: float
+    capped: bool
+
+
+class Causes(Result):
+    """Each second of the print by what held it; the sum is ``print_time_s``."""
+
+    at_set_speed_s: float
+    melt_ceiling_s: float
+    ramps_and_corners_s: float
+    layer_cooling_s: float
+    travelling_s: float
+    retracting_s: float
+    z_and_layer_change_s: float
+
+
+class Interval(Result):
+    """Range in which the print time is expected to fall, with how it was found."""
+
+    low_s: float
+    high_s: float
+    source: Provenance
+    basis: str
+
+
+class Finding(Result):
+    """A rule's verdict on a recipe."""
+
+    rule: str
+    severity: Severity
+    field: str
+    sentence: str
+    remedy: str
+    value: float | None = None
+    limit: float | None = None
+
+
+class Estimate(Result):
+    """Time, filament and cost of one part with one recipe on one machine."""
+
+    engine_version: str
+    print_time_s: float
+    start_time_s: float
+    heat_up_s: float
+    whole_time_s: float
+    filament_mm: float
+    filament_mm3: float
+    filament_g: float
+    filament_cost: float
+    layers: int
+    travel_mm: float
+    retractions: int
+    by_feature: dict[str, FeatureShare]
+    by_cause: Causes
+    peak_flow_mm3_s: float
+    asked_flow_mm3_s: float
+    melt_ceiling_mm3_s: float
+    melt_ceiling_source: Provenance
+    melt_capped: bool
+    findings: list[Finding]
+    interval: Interval

@@ -1,0 +1,117 @@
+"""The machine: its room, its axes, its corners and its hot end."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from meanbead.core.vocabulary.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
+
+
+class BedMm(Model):
+    """Room to print in, mm: bed width (x), bed depth (y), height (z)."""
+
+    x: Annotated[float, Field(gt=0, le=2000)] = 220
+    y: Annotated[float, Field(gt=0, le=2000)] = 220
+    z: Annotated[float, Field(gt=0, le=2000)] = 250
+
+
+class AxisSpeedsMmS(Model):
+    """Largest speed of each axis, mm/s; ``e`` is filament through the drive."""
+
+    x: SpeedMmS = 250
+    y: SpeedMmS = 250
+    z: SpeedMmS = 10
+    e: SpeedMmS = 60
+
+
+class AxisAccelerationsMmS2(Model):
+    """Largest acceleration of each axis, mm/s2; ``e`` is filament through the drive."""
+
+    x: AccelerationMmS2 = 2000
+    y: AccelerationMmS2 = 2000
+    z: AccelerationMmS2 = 200
+    e: AccelerationMmS2 = 5000
+
+
+class AxisJerksMmS(Model):
+    """Step in velocity that each axis takes without ramping, mm/s."""
+
+    x: Annotated[float, Field(gt=0, le=100)] = 8
+    y: Annotated[float, Field(gt=0, le=100)] = 8
+    z: Annotated[float, Field(gt=0, le=100)] = 0.4
+    e: Annotated[float, Field(gt=0, le=100)] = 5
+
+
+class Corner(Model):
+    """How the firmware limits speed through a corner."""
+
+    law: Literal["jerk", "junction_deviation"] = "jerk"
+    jerk_mm_s: AxisJerksMmS | None = None
+    deviation_mm: Annotated[float, Field(gt=0, le=1)] | None = None
+
+    @model_validator(mode="after")
+    def _complete(self) -> Corner:
+        if self.law == "junction_deviation" and self.deviation_mm is None:
+            raise ValueError("the junction_deviation law needs deviation_mm, such as 0.02")
+        return self
+
+    @property
+    def jerk(self) -> AxisJerksMmS:
+        """Jerk of each axis, mm/s, the typical one where none is given."""
+        return self.jerk_mm_s or AxisJerksMmS()
+
+
+class Accelerations(Model):
+    """Acceleration asked for by kind of move, mm/s2."""
+
+    print: AccelerationMmS2 = 1000
+    travel: AccelerationMmS2 = 1500
+    retract: AccelerationMmS2 = 2000
+
+
+class Hotend(Model):
+    """Hot end: what melts the filament, and what bounds its heat.
+
+    ``melt_zone_mm`` is the heated length that filament passes. ``channels`` is the number of parallel melt
+    channels that a split-flow core divides it into (1 for a plain bore).
+    """
+
+    melt_zone_mm: Annotated[float, Field(gt=2, le=100)] = 12
+    channels: Annotated[int, Field(ge=1, le=7)] = 1
+    lining: Literal["ptfe", "all_metal"] = "all_metal"
+    max_temp_c: Annotated[float, Field(gt=100, le=600)] = 280
+    heater_w: Annotated[float, Field(gt=0, le=500)] = 40
+    heat_capacity_j_k: Positive = 15
+    loss_w_k: Positive = 0.08
+    source: Provenance = "typical"
+
+
+class HeatedBed(Model):
+    """Heated bed as one lump of heat: power, capacity, loss to the room."""
+
+    heater_w: Annotated[float, Field(ge=0, le=3000)] = 220
+    heat_capacity_j_k: Positive = 650
+    loss_w_k: Positive = 1.2
+    source: Provenance = "typical"
+
+
+class Printer(Model):
+    """A machine. Every key has a typical default, so that a partial description still works."""
+
+    bed_mm: BedMm = BedMm()
+    kinematics: Literal["bed_moving", "gantry"] = "bed_moving"
+    filament_diameter_mm: Annotated[float, Field(gt=1, le=4)] = 1.75
+    drive: Literal["direct", "long_tube"] = "direct"
+    max_speed_mm_s: AxisSpeedsMmS = AxisSpeedsMmS()
+    max_acceleration_mm_s2: AxisAccelerationsMmS2 = AxisAccelerationsMmS2()
+    corner: Corner = Corner()
+    acceleration_mm_s2: Accelerations = Accelerations()
+    z_step_mm: Annotated[float, Field(gt=0, le=1)] | None = None
+    start_time_s: Annotated[float, Field(ge=0, le=7200)] = 45
+    hotend: Hotend = Hotend()
+    bed_heater: HeatedBed = HeatedBed()
+    room_temp_c: Annotated[float, Field(ge=-20, le=60)] = 22
+    limits_source: Provenance = "typical"
+    running_cost_per_h: NonNegative = 0
