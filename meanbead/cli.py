@@ -6,11 +6,12 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NoReturn, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.explain import explain
 from meanbead.core.vocabulary import Estimate, Material, Nozzle, PartFacts, Printer, Recipe
 
 SCHEMAS: dict[str, type[BaseModel]] = {
@@ -22,6 +23,13 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "facts": PartFacts,
 }
 AnyModel = TypeVar("AnyModel", bound=BaseModel)
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong in one line, without the usage text in front of it."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(2, f"{self.prog}: {message} (see {self.prog} --help)\n")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -38,7 +46,7 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="meanbead", description="True time and filament of a printed part.")
+    parser = _Parser(prog="meanbead", description="True time and filament of a printed part.")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     facts = commands.add_parser("facts", help="what a part is: size, volume, surface, footprint")
@@ -131,9 +139,8 @@ def _read(path: Path | None, model: type[AnyModel]) -> AnyModel:
     try:
         return model.model_validate_json(path.read_bytes())
     except ValidationError as problem:
-        first = problem.errors(include_url=False)[0]
-        where = ".".join(str(step) for step in first["loc"])
-        raise MeanBeadError(f"{path.name}: {where + ': ' if where else ''}{first['msg']}") from None
+        first = explain(problem, model)[0]
+        raise MeanBeadError(f"{path.name}: {first.field + ': ' if first.field else ''}{first.message}") from None
 
 
 def _clock(seconds: float) -> str:

@@ -6,7 +6,7 @@ millimetres, slow outer wall and faster inside.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import TypeVar
 
 from meanbead.core.bead import bead_spacing_mm
@@ -14,7 +14,18 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.vocabulary.material import Material
 from meanbead.core.vocabulary.nozzle import Nozzle
 from meanbead.core.vocabulary.printer import Printer
-from meanbead.core.vocabulary.recipe import InfillPattern, Recipe, SeamPlace
+from meanbead.core.vocabulary.recipe import (
+    Adhesion,
+    Cooling,
+    Infill,
+    InfillPattern,
+    LineWidths,
+    Recipe,
+    RecipeAccelerations,
+    Retraction,
+    SeamPlace,
+    Speeds,
+)
 
 Number = TypeVar("Number", int, float)
 
@@ -87,6 +98,43 @@ class Plan:
     min_layer_time_s: float
     min_speed_mm_s: float
     flow_ratio: float
+
+    def as_recipe(self) -> Recipe:
+        """The same plan as a recipe in which every key is given; resolving it gives this plan again."""
+        shape, widths, speeds = self.shape, self.shape.width_mm, self.speed_mm_s
+        return Recipe(
+            layer_height_mm=shape.layer_height_mm,
+            first_layer_height_mm=shape.first_layer_height_mm,
+            walls=shape.walls,
+            top_layers=shape.top_layers,
+            bottom_layers=shape.bottom_layers,
+            nozzle_temp_c=self.nozzle_temp_c,
+            bed_temp_c=self.bed_temp_c,
+            line_width_mm=LineWidths(**asdict(widths)),
+            infill=Infill(
+                density=shape.infill_density, pattern=shape.infill_pattern, angle_deg=shape.infill_angle_deg
+            ),
+            speed_mm_s=Speeds(**asdict(speeds)),
+            acceleration_mm_s2=RecipeAccelerations(
+                outer_wall=self.outer_wall_acceleration_mm_s2,
+                print=self.print_acceleration_mm_s2,
+                travel=self.travel_acceleration_mm_s2,
+            ),
+            retraction=Retraction(
+                length_mm=self.retraction_mm,
+                speed_mm_s=self.retraction_speed_mm_s,
+                min_travel_mm=self.min_travel_mm,
+                z_hop_mm=self.z_hop_mm,
+            ),
+            cooling=Cooling(min_layer_time_s=self.min_layer_time_s, min_speed_mm_s=self.min_speed_mm_s),
+            adhesion=Adhesion(
+                kind="skirt" if shape.skirt_loops else "none",
+                loops=shape.skirt_loops,
+                distance_mm=shape.skirt_distance_mm,
+            ),
+            seam=shape.seam,
+            flow_ratio=self.flow_ratio,
+        )
 
 
 def _round_to(value: float, step: float) -> float:

@@ -1,0 +1,40 @@
+"""Make the application."""
+
+from __future__ import annotations
+
+from apiflask import APIFlask
+from flask_compress import Compress
+
+from meanbead import __version__
+from meanbead.api import describe, guard, pages, parts, problems, recipes, shelf
+from meanbead.api.context import Context, attach
+from meanbead.core.estimate import Engine
+from meanbead.core.part.read import MAX_FILE_BYTES
+from meanbead.store.database import Database
+
+
+def create_app(database: Database | None, engine: Engine | None = None) -> APIFlask:
+    """The application on a database. Without one it can only describe itself (``app.spec``)."""
+    app = APIFlask(
+        "meanbead",
+        title="Mean Bead",
+        version=__version__,
+        spec_path="/api/openapi.json",
+        docs_path=None,
+        static_folder=None,
+    )
+    app.config["MAX_CONTENT_LENGTH"] = MAX_FILE_BYTES + 1024 * 1024
+    app.config["VALIDATION_ERROR_SCHEMA"] = problems.Problem
+    app.config["HTTP_ERROR_SCHEMA"] = problems.Problem
+    app.config["COMPRESS_MIN_SIZE"] = 1024
+    app.json.sort_keys = False  # type: ignore[attr-defined]
+    if database is not None:
+        attach(app, Context(database, engine or Engine()))
+    problems.register(app)
+    guard.register(app)
+    for blueprint in (parts.blueprint, recipes.blueprint, shelf.blueprint):
+        app.register_blueprint(blueprint)
+    app.register_blueprint(pages.blueprint)
+    describe.register(app)
+    Compress(app)
+    return app

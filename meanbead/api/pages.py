@@ -1,0 +1,34 @@
+"""The built front end: its files, and its one page for every address that is not the API's."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Blueprint, Response, abort, send_from_directory
+
+BUILT = Path(__file__).resolve().parents[2] / "ui" / "dist"
+
+blueprint = Blueprint("pages", __name__)
+
+
+@blueprint.get("/assets/<path:name>")
+def asset(name: str) -> Response:
+    """A built file; its name holds a hash of its content, so it may be kept for ever."""
+    response = send_from_directory(BUILT / "assets", name)
+    response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+    return response
+
+
+@blueprint.get("/")
+@blueprint.get("/<path:address>")
+def page(address: str = "") -> Response:
+    """The page; its router reads the address."""
+    if address.startswith("api/"):
+        abort(404, "There is no such address in the API.")
+    if address and (BUILT / address).is_file() and "/" not in address:
+        return send_from_directory(BUILT, address)
+    if not (BUILT / "index.html").exists():
+        abort(404, "The pages are not built yet: run ./start.")
+    response = send_from_directory(BUILT, "index.html")
+    response.headers["Cache-Control"] = "no-cache"
+    return response

@@ -1,0 +1,140 @@
+"""Parts over HTTP."""
+
+from __future__ import annotations
+
+import re
+from pathlib import PurePosixPath
+
+from apiflask import APIBlueprint
+from flask import Response, request
+from sqlalchemy import select
+from sqlalchemy.orm import undefer
+
+from meanbead.api.context import session
+from meanbead.api.shapes import Headline, PartEdit, PartOut, PartsOut, VersionOnly, part_out
+from meanbead.core.errors import PartError
+from meanbead.core.part.read import read_mesh
+from meanbead.core.part.sound import make_sound
+from meanbead.core.vocabulary import Recipe
+from meanbead.store import workshop
+from meanbead.store.tables import NozzleRow, Part
+
+blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts")
+
+
+
+@blueprint.get("")
+@blueprint.output(PartsOut)
+def list_parts() -> PartsOut:
+    """All parts, the newest first, each with its first column's result."""
+    with session() as db:
+        parts = list(workshop.all_rows(db, Part))[::-1]
+        return PartsOut(parts=[part_out(part, _headline(db, part)) for part in parts])
+
+
+def _headline(db: workshop.Session, part: Part) -> Headline | None:
+    columns = workshop.recipes_of(db, part.id)
+    if not columns:
+        return None
+    estimate = workshop.find_estimate(db, workshop.inputs_digest(columns[0], part.digest))
+    if estimate is None:
+        return None
+    return Headline(
+        recipe_name=columns[0].name, print_time_s=estimate.print_time_s, filament_g=estimate.filament_g
+    )
+
+
+@blueprint.post("")
+@blueprint.output(PartOut, status_code=201)
+@blueprint.doc(summary="Add a part from a file sent as multipart form data, fields file and unit")
+def add_part() -> PartOut:
+    """Read a file, check it, and keep it as a part with two columns to start from."""
+    upload = request.files.get("file")
+    if upload is None:
+        raise PartError("No file was sent.", field="file", remedy="Choose an STL, OBJ or 3MF file.")
+    file_name = PurePosixPath((upload.filename or "part").replace("\\", "/")).name
+    data = upload.read()
+    solid = make_sound(read_mesh(data, file_name), request.form.get("unit", "auto"))
+    with session() as db:
+        part = workshop.add_part(db, solid, name=_title(file_name), file_name=file_name, source=data)
+        _first_columns(db, part)
+        return part_out(part)
+
+
+def _title(file_name: str) -> str:
+    stem = file_name.rsplit(".", 1)[0]
+    words = re.sub(r"[\x00-\x1f_\-\s]+", " ", stem).strip()
+    return (words[:1].upper() + words[1:]) or "Part"
+
+
+def _first_columns(db: workshop.Session, part: Part) -> None:
+    """An everyday column, and one with the next larger nozzle to compare it with."""
+    machine, usual, material = workshop.first_of_each(db)
+    larger = sorted(
+        (row for row in workshop.all_rows(db, NozzleRow) if row.nozzle["bore_mm"] > usual.nozzle["bore_mm"]),
+        key=lambda row: row.nozzle["bore_mm"],
+    )
+    for name, nozzle in [("Everyday", usual), *[("Coarser", row) for row in larger[:1]]]:
+        workshop.add_recipe(
+            db,
+            part,
+            name=name,
+            machine_id=machine.id,
+            nozzle_id=nozzle.id,
+            material_id=material.id,
+            choices=Recipe(),
+        )
+
+
+@blueprint.get("/<int:part_id>")
+@blueprint.output(PartOut)
+def get_part(part_id: int) -> PartOut:
+    """One part."""
+    with session() as db:
+        return part_out(workshop.get(db, Part, part_id))
+
+
+@blueprint.patch("/<int:part_id>")
+@blueprint.input(PartEdit)
+@blueprint.output(PartOut)
+def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
+    """Rename a part."""
+    with session() as db:
+        part = workshop.get_for_edit(db, Part, part_id, json_data.version)
+        part.name = json_data.name.strip()
+        db.flush()
+        return part_out(part)
+
+
+@blueprint.post("/<int:part_id>/delete")
+@blueprint.input(VersionOnly)
+@blueprint.output(PartOut)
+def delete_part(part_id: int, json_data: VersionOnly) -> PartOut:
+    """Delete a part; it can be restored."""
+    with session() as db:
+        part = workshop.get_for_edit(db, Part, part_id, json_data.version)
+        workshop.delete(db, part)
+        return part_out(part)
+
+
+@blueprint.post("/<int:part_id>/restore")
+@blueprint.output(PartOut)
+def restore_part(part_id: int) -> PartOut:
+    """Undo a deletion."""
+    with session() as db:
+        part = workshop.get(db, Part, part_id, deleted=True)
+        workshop.restore(db, part)
+        return part_out(part)
+
+
+@blueprint.get("/<int:part_id>/picture")
+@blueprint.doc(responses={200: {"content": {"image/png": {}}}})
+def picture(part_id: int) -> Response:
+    """The part's drawing, PNG. Its address changes with the mesh, so it may be kept for long."""
+    with session() as db:
+        png = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.picture)))
+        if png is None:
+            raise workshop.NotFound(f"There is no part {part_id}.")
+        response = Response(png.picture, content_type="image/png")
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response

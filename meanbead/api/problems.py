@@ -1,0 +1,126 @@
+"""Errors as problem details (RFC 9457): every one says which field is at fault and what to do."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from apiflask import APIFlask
+from apiflask.exceptions import HTTPError
+from flask import Response, json
+from pydantic import BaseModel, ValidationError
+from werkzeug.exceptions import HTTPException
+
+from meanbead.api.shapes import out_of
+from meanbead.core.errors import MeanBeadError, UnitUnclear
+from meanbead.core.explain import explain
+from meanbead.store.workshop import NotFound, Stale
+
+_LOG = logging.getLogger(__name__)
+
+
+class FieldProblem(BaseModel):
+    """One field's part of a problem."""
+
+    field: str
+    message: str
+
+
+class Problem(BaseModel):
+    """RFC 9457 problem details. ``errors`` names the fields; ``stored`` is what stands now after a stale write."""
+
+    type: str = "about:blank"
+    title: str = ""
+    status: int = 500
+    detail: str = ""
+    errors: list[FieldProblem] = []
+    suggested_unit: str | None = None
+    extents: list[float] | None = None
+    stored: dict[str, Any] | None = None
+
+
+def answer(problem: Problem) -> Response:
+    """A problem as a response."""
+    body = json.dumps(problem.model_dump(exclude_none=True))
+    return Response(body, status=problem.status, content_type="application/problem+json")
+
+
+def register(app: APIFlask) -> None:
+    """Answer every error of the application with problem details."""
+
+    @app.error_processor
+    def from_framework(error: HTTPError) -> Response:
+        cause = error.__cause__
+        if isinstance(cause, ValidationError):
+            return answer(_invalid(cause))
+        return answer(_plain(error.status_code, error.message))
+
+    @app.errorhandler(HTTPException)
+    def from_http(error: HTTPException) -> Response:
+        details = {413: "The file is larger than the limit of 200 MB. Export it with fewer triangles."}
+        return answer(_plain(error.code or 500, details.get(error.code or 0, error.description or error.name)))
+
+    @app.errorhandler(ValidationError)
+    def from_model(error: ValidationError) -> Response:
+        return answer(_invalid(error))
+
+    @app.errorhandler(MeanBeadError)
+    def from_core(error: MeanBeadError) -> Response:
+        problem = Problem(
+            type=f"urn:meanbead:{error.code}",
+            title=error.message,
+            status=422,
+            detail=str(error),
+            errors=[FieldProblem(field=error.field, message=str(error))] if error.field else [],
+        )
+        if isinstance(error, UnitUnclear):
+            problem = problem.model_copy(
+                update={"suggested_unit": error.suggested, "extents": list(error.extents)}
+            )
+        return answer(problem)
+
+    @app.errorhandler(NotFound)
+    def from_missing(error: NotFound) -> Response:
+        return answer(_plain(404, f"{error} It may have been deleted: go back to the list."))
+
+    @app.errorhandler(Stale)
+    def from_stale(error: Stale) -> Response:
+        return answer(
+            Problem(
+                type="urn:meanbead:stale",
+                title="Somebody else changed this in between.",
+                status=409,
+                detail="Nothing was overwritten. Look at what is stored now, and make your change again if it still fits.",
+                stored=out_of(error.row).model_dump(mode="json"),
+            )
+        )
+
+    @app.errorhandler(Exception)
+    def from_defect(error: Exception) -> Response:
+        _LOG.exception("unexpected error", exc_info=error)
+        return answer(_plain(500, "Something went wrong in the program; nothing was changed. The log has the details."))
+
+
+def _plain(status: int, detail: str) -> Problem:
+    return Problem(type="about:blank", title=HTTP_TITLES.get(status, "Error"), status=status, detail=detail)
+
+
+def _invalid(error: ValidationError) -> Problem:
+    found = explain(error)
+    return Problem(
+        type="urn:meanbead:invalid",
+        title="Some fields cannot be used as they are.",
+        status=422,
+        detail=" ".join(f"{problem.field}: {problem.message}" for problem in found),
+        errors=[FieldProblem(field=problem.field, message=problem.message) for problem in found],
+    )
+
+
+HTTP_TITLES = {
+    400: "The request could not be understood.",
+    403: "Not allowed.",
+    404: "Not found.",
+    405: "Not possible here.",
+    413: "Too large.",
+    500: "Internal error.",
+}

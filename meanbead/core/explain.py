@@ -1,0 +1,73 @@
+"""Validation errors in the words of the people who get them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from difflib import get_close_matches
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One field's problem: ``field`` is its dotted name, ``message`` a sentence with the remedy."""
+
+    field: str
+    message: str
+
+
+def explain(error: ValidationError, model: type[BaseModel] | None = None) -> list[Problem]:
+    """All problems of a validation error; unknown keys get the nearest known key of ``model`` as a suggestion."""
+    found: list[Problem] = []
+    for detail in error.errors(include_url=False):
+        path = [str(step) for step in detail["loc"]]
+        found.append(Problem(".".join(path), _sentence(detail, path, model)))
+    return found
+
+
+def _sentence(detail: Any, path: list[str], model: type[BaseModel] | None) -> str:
+    kind: str = detail["type"]
+    given = detail.get("input")
+    context: dict[str, Any] = detail.get("ctx") or {}
+    if kind == "extra_forbidden":
+        near = get_close_matches(path[-1], _keys(model, path[:-1]), 1) if model else []
+        return f"There is no such key.{f' Did you mean {near[0]}?' if near else ' Remove it.'}"
+    if kind in ("greater_than", "greater_than_equal", "less_than", "less_than_equal"):
+        bound = next(iter(context.values()))
+        words = {
+            "greater_than": "more than",
+            "greater_than_equal": "at least",
+            "less_than": "less than",
+            "less_than_equal": "at most",
+        }
+        return f"Must be {words[kind]} {bound:g}, not {_short(given)}."
+    if kind in ("float_type", "float_parsing", "int_type", "int_parsing", "finite_number"):
+        return f"Must be a number, not {_short(given)}."
+    if kind == "int_from_float":
+        return f"Must be a whole number, not {_short(given)}."
+    if kind in ("literal_error", "enum"):
+        return f"Must be one of {context.get('expected')}, not {_short(given)}."
+    if kind == "missing":
+        return "Must be given."
+    if kind == "json_invalid":
+        return f"Not valid JSON: {context.get('error')}."
+    if kind == "value_error":
+        return f"{context.get('error')}."
+    message: str = detail["msg"]
+    return f"{message}."
+
+
+def _keys(model: type[BaseModel], path: list[str]) -> list[str]:
+    for step in path:
+        field = model.model_fields.get(step)
+        inner = field.annotation if field else None
+        if not (isinstance(inner, type) and issubclass(inner, BaseModel)):
+            return []
+        model = inner
+    return list(model.model_fields)
+
+
+def _short(value: object) -> str:
+    text = f"{value:g}" if isinstance(value, float) else repr(value)
+    return text if len(text) <= 40 else text[:37] + "..."

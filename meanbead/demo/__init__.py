@@ -1,0 +1,1 @@
+"""The sample workshop, made by code: invented parts, machines, nozzles and materials."""

@@ -1,0 +1,191 @@
+"""Fill an empty workshop: with the sample workshop, or with just one typical machine, nozzle and material."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from meanbead.core.estimate import Engine
+from meanbead.core.part.read import read_mesh
+from meanbead.core.part.sound import make_sound
+from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
+from meanbead.demo.parts import SAMPLE_PARTS, as_stl
+from meanbead.store import workshop
+from meanbead.store.database import Database
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part
+
+MACHINES: dict[str, dict[str, Any]] = {
+    "Heron": {
+        "bed_mm": {"x": 220, "y": 220, "z": 240},
+        "kinematics": "bed_moving",
+        "drive": "long_tube",
+        "z_step_mm": 0.04,
+        "max_speed_mm_s": {"x": 300, "y": 250, "z": 12, "e": 60},
+        "max_acceleration_mm_s2": {"x": 1500, "y": 1000, "z": 150, "e": 4000},
+        "acceleration_mm_s2": {"print": 900, "travel": 1000, "retract": 1500},
+        "corner": {"law": "jerk", "jerk_mm_s": {"x": 8, "y": 8, "z": 0.4, "e": 5}},
+        "hotend": {"melt_zone_mm": 12, "lining": "ptfe", "max_temp_c": 260, "heater_w": 40},
+        "start_time_s": 55,
+        "limits_source": "set",
+    },
+    "Kestrel": {
+        "bed_mm": {"x": 256, "y": 256, "z": 256},
+        "kinematics": "gantry",
+        "drive": "direct",
+        "z_step_mm": 0.02,
+        "max_speed_mm_s": {"x": 500, "y": 500, "z": 20, "e": 70},
+        "max_acceleration_mm_s2": {"x": 10000, "y": 10000, "z": 400, "e": 8000},
+        "acceleration_mm_s2": {"print": 5000, "travel": 8000, "retract": 4000},
+        "corner": {"law": "junction_deviation", "deviation_mm": 0.03},
+        "hotend": {"melt_zone_mm": 21, "lining": "all_metal", "max_temp_c": 300, "heater_w": 60},
+        "bed_heater": {"heater_w": 350, "heat_capacity_j_k": 900, "loss_w_k": 1.6},
+        "start_time_s": 80,
+        "limits_source": "set",
+    },
+}
+
+NOZZLES: dict[str, dict[str, Any]] = {
+    "0.4 brass": {"bore_mm": 0.4},
+    "0.6 brass": {"bore_mm": 0.6},
+    "0.8 hardened": {"bore_mm": 0.8, "metal": "hardened_steel"},
+    "0.25 brass": {"bore_mm": 0.25},
+}
+
+MATERIALS: dict[str, dict[str, Any]] = {
+    "PLA, chalk white": {"name": "PLA", "price_per_kg": 21.5},
+    "PETG, bottle green": {
+        "name": "PETG",
+        "density_g_cm3": 1.27,
+        "price_per_kg": 24.0,
+        "nozzle_temp_min_c": 225,
+        "nozzle_temp_max_c": 255,
+        "nozzle_temp_c": 238,
+        "bed_temp_c": 75,
+        "flow_temp_c": 172,
+        "diffusivity_mm2_s": 0.078,
+        "push_limit_mm3_s": 26,
+    },
+    "ABS, slate": {
+        "name": "ABS",
+        "density_g_cm3": 1.05,
+        "price_per_kg": 23.0,
+        "nozzle_temp_min_c": 230,
+        "nozzle_temp_max_c": 265,
+        "nozzle_temp_c": 245,
+        "bed_temp_c": 100,
+        "flow_temp_c": 178,
+        "diffusivity_mm2_s": 0.085,
+        "ventilate": True,
+    },
+    "TPU 95A, orange": {
+        "name": "TPU 95A",
+        "density_g_cm3": 1.21,
+        "price_per_kg": 38.0,
+        "nozzle_temp_min_c": 210,
+        "nozzle_temp_max_c": 240,
+        "nozzle_temp_c": 225,
+        "bed_temp_c": 45,
+        "flow_temp_c": 165,
+        "diffusivity_mm2_s": 0.075,
+        "push_limit_mm3_s": 7,
+    },
+    "Nylon with carbon fibre": {
+        "name": "Carbon-filled nylon",
+        "density_g_cm3": 1.16,
+        "price_per_kg": 62.0,
+        "nozzle_temp_min_c": 255,
+        "nozzle_temp_max_c": 290,
+        "nozzle_temp_c": 270,
+        "bed_temp_c": 80,
+        "flow_temp_c": 205,
+        "diffusivity_mm2_s": 0.11,
+        "abrasive": True,
+        "ventilate": True,
+    },
+}
+
+_Column = tuple[str, str, str, dict[str, Any]]
+EVERYDAY: _Column = ("Everyday", "0.4 brass", "PLA, chalk white", {})
+COARSE: _Column = ("Coarser, same shell", "0.6 brass", "PLA, chalk white", {"layer_height_mm": 0.32, "walls": 1})
+COLUMNS: dict[str, tuple[_Column, ...]] = {
+    "Pencil cup": (
+        EVERYDAY,
+        ("One wall more each side", "0.4 brass", "PLA, chalk white", {"walls": 4, "infill": {"density": 0.0}}),
+        COARSE,
+    ),
+    "Shelf bracket": (
+        ("Workhorse", "0.4 brass", "PETG, bottle green", {"walls": 4, "infill": {"density": 0.35}}),
+        ("Workhorse, 0.6", "0.6 brass", "PETG, bottle green", {"walls": 3, "infill": {"density": 0.35}}),
+    ),
+    "Domed knob": (EVERYDAY, ("Fine", "0.4 brass", "PLA, chalk white", {"layer_height_mm": 0.12})),
+    "Bin tag": (EVERYDAY, ("Fine lettering", "0.25 brass", "PLA, chalk white", {"layer_height_mm": 0.12})),
+    "Tool box": (
+        EVERYDAY,
+        ("Wide lines", "0.8 hardened", "PLA, chalk white", {"layer_height_mm": 0.4, "nozzle_temp_c": 225}),
+    ),
+}
+
+
+def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str], None] = lambda _: None) -> bool:
+    """Fill a workshop that has no machine yet; returns whether it did. Never touches one that has."""
+    with database.session.begin() as db:
+        if workshop.all_rows(db, Machine):
+            return False
+        if not samples:
+            db.add(Machine(name="A typical machine", printer=_plain(Printer())))
+            db.add(NozzleRow(name="0.4 brass", nozzle=_plain(Nozzle())))
+            db.add(NozzleRow(name="0.6 brass", nozzle=_plain(Nozzle(bore_mm=0.6))))
+            db.add(MaterialRow(name="PLA", material=_plain(Material())))
+            return True
+        machines, nozzles, materials = _shelf(db)
+        for sample in SAMPLE_PARTS:
+            progress(sample.name)
+            data = as_stl(sample.make())
+            solid = make_sound(read_mesh(data, sample.file_name))
+            part = workshop.add_part(
+                db, solid, name=sample.name, file_name=sample.file_name, source=data, note=sample.note
+            )
+            for name, nozzle, material, choices in COLUMNS.get(sample.name, (EVERYDAY, COARSE)):
+                workshop.add_recipe(
+                    db,
+                    part,
+                    name=name,
+                    machine_id=machines["Heron"].id,
+                    nozzle_id=nozzles[nozzle].id,
+                    material_id=materials[material].id,
+                    choices=Recipe.model_validate(choices),
+                )
+    return True
+
+
+def estimate_first_columns(database: Database, engine: Engine) -> None:
+    """Estimate every part's first column that is not known yet, so that the list of parts can show it."""
+    with database.session.begin() as db:
+        firsts = [columns[0].id for part in workshop.all_rows(db, Part) if (columns := workshop.recipes_of(db, part.id))]
+    for recipe_id in firsts:
+        with database.session.begin() as db:
+            row = workshop.get_recipe(db, recipe_id)
+            inputs = workshop.inputs_digest(row, row.part.digest)
+            if workshop.find_estimate(db, inputs) is None:
+                workshop.keep_estimate(db, inputs, row.id, engine.estimate(workshop.job_of(db, row)))
+
+
+def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[str, MaterialRow]]:
+    machines = {
+        name: Machine(name=name, printer=_plain(Printer.model_validate(keys))) for name, keys in MACHINES.items()
+    }
+    nozzles = {name: NozzleRow(name=name, nozzle=_plain(Nozzle.model_validate(keys))) for name, keys in NOZZLES.items()}
+    materials = {
+        name: MaterialRow(name=name, material=_plain(Material.model_validate(keys))) for name, keys in MATERIALS.items()
+    }
+    for rows in (machines, nozzles, materials):
+        for row in rows.values():
+            db.add(row)
+            db.flush()
+    return machines, nozzles, materials
+
+
+def _plain(model: Printer | Nozzle | Material) -> dict[str, Any]:
+    return model.model_dump(mode="json", exclude_none=True)

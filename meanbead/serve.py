@@ -1,0 +1,133 @@
+"""Start the application: its own PostgreSQL, migrations, the sample workshop, and the server, on loopback."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import logging
+import os
+import signal
+import sys
+import threading
+import time
+from pathlib import Path
+from types import FrameType
+from urllib.request import urlopen
+
+import waitress
+
+from meanbead.api import create_app
+from meanbead.core.estimate import Engine
+from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
+from meanbead.store import cluster
+from meanbead.store.database import Database
+
+USUAL_PORT = 8420
+ROOT = Path(__file__).resolve().parents[1]
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Entry point of ``./start`` after setup; returns the exit code."""
+    arguments = _parser().parse_args(argv)
+    data: Path = arguments.data
+    if arguments.stop:
+        return _stop(data)
+    running = _running(data)
+    if running is not None:
+        print(f"Mean Bead is running already: {running['address']}")
+        return 0
+    try:
+        return _serve(data, arguments.port, samples=not arguments.empty)
+    except cluster.ClusterError as problem:
+        print(f"start: {problem}", file=sys.stderr)
+        return 1
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="./start", description="Start Mean Bead on this machine.")
+    parser.add_argument("--empty", action="store_true", help="do not load the sample workshop into a new database")
+    parser.add_argument("--port", type=int, default=USUAL_PORT, help=f"port of the pages (usually {USUAL_PORT})")
+    parser.add_argument("--stop", action="store_true", help="stop a Mean Bead that is running")
+    default = Path(os.environ.get("MEANBEAD_DATA", ROOT / "var"))
+    parser.add_argument("--data", type=Path, default=default, help="folder of the database")
+    return parser
+
+
+def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
+    signal.signal(signal.SIGTERM, _interrupt)
+    print("Starting the database ...", flush=True)
+    running = cluster.start(data)
+    try:
+        database = Database(running.url)
+        database.migrate()
+        if fill_if_empty(database, samples=samples, progress=lambda name: print(f"  sample part: {name}", flush=True)):
+            print("The workshop was empty; it has been set up.", flush=True)
+        engine = Engine()
+        server = _bind(database, engine, wanted_port)
+        port = server.effective_port
+        if port != wanted_port:
+            print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
+        address = f"http://127.0.0.1:{port}"
+        _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address}))
+        threading.Thread(target=estimate_first_columns, args=(database, engine), daemon=True).start()
+        print(f"\nMean Bead: {address}\nStop with Ctrl-C.", flush=True)
+        try:
+            server.run()
+        except KeyboardInterrupt:
+            print("\nStopping ...", flush=True)
+        finally:
+            server.close()
+            database.close()
+            _state_file(data).unlink(missing_ok=True)
+    except KeyboardInterrupt:
+        print("\nStopping ...", flush=True)
+    finally:
+        cluster.stop(running.folder)
+    return 0
+
+
+def _bind(database: Database, engine: Engine, wanted_port: int) -> waitress.server.BaseWSGIServer:
+    """A server on the port wanted, or on a free one."""
+    app = create_app(database, engine)
+    settings = {"host": "127.0.0.1", "threads": 8, "ident": None, "max_request_body_size": 256 * 1024 * 1024}
+    return waitress.create_server(app, port=cluster.free_port(wanted_port), **settings)
+
+
+def _interrupt(_number: int, _frame: FrameType | None) -> None:
+    raise KeyboardInterrupt
+
+
+def _state_file(data: Path) -> Path:
+    return data / "running.json"
+
+
+def _running(data: Path) -> dict[str, str | int] | None:
+    """What a living server of this data folder wrote about itself."""
+    try:
+        state: dict[str, str | int] = json.loads(_state_file(data).read_text())
+        os.kill(int(state["pid"]), 0)
+        with urlopen(f"{state['address']}/api/health", timeout=5) as answer:
+            return state if answer.status == 200 else None
+    except (OSError, ValueError, KeyError):
+        return None
+
+
+def _stop(data: Path) -> int:
+    state = _running(data)
+    if state is None:
+        print("Mean Bead is not running.")
+        if data.exists():
+            cluster.stop(cluster.database_folder(data))
+        return 0
+    os.kill(int(state["pid"]), signal.SIGTERM)
+    for _ in range(100):
+        if not _state_file(data).exists():
+            break
+        time.sleep(0.1)
+    print("Mean Bead has stopped.")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

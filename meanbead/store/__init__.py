@@ -1,0 +1,1 @@
+"""What is kept: PostgreSQL through SQLAlchemy, migrations through Alembic."""

@@ -1,0 +1,39 @@
+"""Sessions and migrations."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.orm import Session, sessionmaker
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class Database:
+    """The connection pool and the sessions made from it."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.engine: Engine = create_engine(url, pool_size=8, max_overflow=8, pool_pre_ping=True)
+        self.session: sessionmaker[Session] = sessionmaker(self.engine, expire_on_commit=False)
+
+    def migrate(self) -> None:
+        """Bring the schema to the newest version; nothing happens when it is there already."""
+        with self.engine.begin() as connection:
+            config = alembic_config()
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    def close(self) -> None:
+        """Give all connections back."""
+        self.engine.dispose()
+
+
+def alembic_config() -> Config:
+    """Alembic's configuration, without a file."""
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    return config

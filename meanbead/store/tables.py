@@ -1,0 +1,108 @@
+"""The tables. Nested descriptions are JSONB, checked by the core's models on the way in and out."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
+
+_NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+def now() -> datetime:
+    """This moment, with its time zone."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    metadata = MetaData(naming_convention=_NAMING)
+
+
+class Kept:
+    """A row that people edit: it has a version, against which stale writes are refused, and a deletion can be undone."""
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    version: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    updated_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now, onupdate=now)
+    deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+    @declared_attr.directive
+    @classmethod
+    def __mapper_args__(cls) -> dict[str, Any]:
+        return {"version_id_col": cls.version}
+
+
+class Machine(Kept, Base):
+    """A machine; ``printer`` is a core Printer."""
+
+    __tablename__ = "machines"
+    printer: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class NozzleRow(Kept, Base):
+    """A nozzle; ``nozzle`` is a core Nozzle."""
+
+    __tablename__ = "nozzles"
+    nozzle: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class MaterialRow(Kept, Base):
+    """A material; ``material`` is a core Material."""
+
+    __tablename__ = "materials"
+    material: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class Part(Kept, Base):
+    """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays."""
+
+    __tablename__ = "parts"
+    file_name: Mapped[str] = mapped_column(String(255))
+    facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    digest: Mapped[str] = mapped_column(String(64), index=True)
+    note: Mapped[str] = mapped_column(String(400), default="")
+    source: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    vertices: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    faces: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    picture: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class RecipeRow(Kept, Base):
+    """A column of a part's sheet; ``choices`` is a core Recipe."""
+
+    __tablename__ = "recipes"
+    __table_args__ = (Index("ix_recipes_part_position", "part_id", "position"),)
+    part_id: Mapped[int] = mapped_column(ForeignKey("parts.id", ondelete="CASCADE"))
+    machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"))
+    nozzle_id: Mapped[int] = mapped_column(ForeignKey("nozzles.id"))
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    position: Mapped[float] = mapped_column(default=0.0)
+    choices: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+    part: Mapped[Part] = relationship()
+    machine: Mapped[Machine] = relationship()
+    nozzle: Mapped[NozzleRow] = relationship()
+    material: Mapped[MaterialRow] = relationship()
+
+
+class EstimateRow(Base):
+    """A computed estimate, found again by the digest of all its inputs, the engine's version among them."""
+
+    __tablename__ = "estimates"
+    inputs: Mapped[str] = mapped_column(String(64), primary_key=True)
+    recipe_id: Mapped[int | None] = mapped_column(ForeignKey("recipes.id", ondelete="CASCADE"), index=True)
+    engine_version: Mapped[str] = mapped_column(String(40))
+    result: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)

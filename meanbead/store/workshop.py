@@ -1,0 +1,222 @@
+"""Read and write parts, recipes and what they are printed with. Every write of an edited row names its version."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+from collections.abc import Sequence
+from typing import Any, TypeVar
+
+import numpy as np
+from PIL import Image
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session, joinedload, undefer
+
+from meanbead.core.estimate.engine import ENGINE_VERSION, Job
+from meanbead.core.part.facts import part_facts
+from meanbead.core.part.picture import draw_solid
+from meanbead.core.part.sound import Solid, solid_from_arrays
+from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
+from meanbead.store.tables import EstimateRow, Kept, Machine, MaterialRow, NozzleRow, Part, RecipeRow, now
+
+Row = TypeVar("Row", bound=Kept)
+
+
+class NotFound(LookupError):
+    """There is no such row, or it was deleted."""
+
+
+class Stale(RuntimeError):
+    """The row was changed by somebody else in between; ``row`` is what stands now."""
+
+    def __init__(self, row: Kept, given: int) -> None:
+        super().__init__(f"version {given} was edited, but version {row.version} is stored")
+        self.row = row
+
+
+def all_rows(session: Session, table: type[Row]) -> Sequence[Row]:
+    """Rows that are not deleted, in the order of their making."""
+    return session.scalars(select(table).where(table.deleted_at.is_(None)).order_by(table.id)).all()
+
+
+def get(session: Session, table: type[Row], row_id: int, *, deleted: bool = False) -> Row:
+    """One row. Raises :class:`NotFound`; deleted rows are found only when asked for."""
+    row = session.get(table, row_id)
+    if row is None or (row.deleted_at is not None and not deleted):
+        raise NotFound(f"There is no {table.__tablename__.rstrip('s')} {row_id}.")  # type: ignore[attr-defined]
+    return row
+
+
+def get_for_edit(session: Session, table: type[Row], row_id: int, version: int) -> Row:
+    """One row, locked for writing. Raises :class:`Stale` when ``version`` is not the one stored."""
+    get(session, table, row_id)
+    row = session.get_one(table, row_id, with_for_update=True, populate_existing=True)
+    if row.version != version:
+        raise Stale(row, version)
+    return row
+
+
+def delete(session: Session, row: Kept) -> None:
+    """Mark a row deleted; it can be restored."""
+    row.deleted_at = now()
+    session.flush()
+
+
+def restore(session: Session, row: Kept) -> None:
+    """Undo a deletion."""
+    row.deleted_at = None
+    session.flush()
+
+
+def add_part(session: Session, solid: Solid, *, name: str, file_name: str, source: bytes, note: str = "") -> Part:
+    """Keep a part: the file as it came, the sound mesh, its facts and its picture."""
+    part = Part(
+        name=name[:120],
+        file_name=file_name[:255],
+        note=note,
+        facts=part_facts(solid).model_dump(),
+        digest=solid.digest,
+        source=source,
+        vertices=solid.vertices.astype("<f8").tobytes(),
+        faces=solid.faces.astype("<i4").tobytes(),
+        picture=_png(solid),
+    )
+    session.add(part)
+    session.flush()
+    return part
+
+
+def _png(solid: Solid) -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(draw_solid(solid), "RGBA").save(buffer, "PNG", optimize=True)
+    return buffer.getvalue()
+
+
+def load_solid(session: Session, part_id: int) -> Solid:
+    """The sound mesh of a part."""
+    part = session.scalars(
+        select(Part).where(Part.id == part_id).options(undefer(Part.vertices), undefer(Part.faces))
+    ).one()
+    vertices = np.frombuffer(part.vertices, "<f8").reshape(-1, 3)
+    faces = np.frombuffer(part.faces, "<i4").reshape(-1, 3).astype(np.int64)
+    return solid_from_arrays(vertices, faces, part.digest)
+
+
+def recipes_of(session: Session, part_id: int) -> Sequence[RecipeRow]:
+    """Columns of a part's sheet, left to right."""
+    return session.scalars(
+        select(RecipeRow)
+        .where(RecipeRow.part_id == part_id, RecipeRow.deleted_at.is_(None))
+        .order_by(RecipeRow.position, RecipeRow.id)
+        .options(*_WITH_PARTS)
+    ).all()
+
+
+def get_recipe(session: Session, recipe_id: int) -> RecipeRow:
+    """One recipe with its machine, nozzle and material."""
+    row = session.scalars(
+        select(RecipeRow).where(RecipeRow.id == recipe_id, RecipeRow.deleted_at.is_(None)).options(*_WITH_PARTS)
+    ).one_or_none()
+    if row is None:
+        raise NotFound(f"There is no recipe {recipe_id}.")
+    return row
+
+
+_WITH_PARTS = (joinedload(RecipeRow.machine), joinedload(RecipeRow.nozzle), joinedload(RecipeRow.material))
+
+
+def add_recipe(
+    session: Session,
+    part: Part,
+    *,
+    name: str,
+    machine_id: int,
+    nozzle_id: int,
+    material_id: int,
+    choices: Recipe,
+    after: RecipeRow | None = None,
+) -> RecipeRow:
+    """A new column, right of ``after`` or at the end."""
+    row = RecipeRow(
+        part_id=part.id,
+        name=name[:120],
+        machine_id=machine_id,
+        nozzle_id=nozzle_id,
+        material_id=material_id,
+        choices=stored_choices(choices),
+        position=_position(session, part.id, after),
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def _position(session: Session, part_id: int, after: RecipeRow | None) -> float:
+    """A place between two neighbours, so that no other row has to move."""
+    places = select(RecipeRow.position).where(RecipeRow.part_id == part_id, RecipeRow.deleted_at.is_(None))
+    if after is None:
+        last = session.scalar(select(func.max(places.subquery().c.position)))
+        return 0.0 if last is None else last + 1.0
+    following = session.scalar(
+        places.where(RecipeRow.position > after.position).order_by(RecipeRow.position).limit(1)
+    )
+    return after.position + 1.0 if following is None else (after.position + following) / 2
+
+
+def stored_choices(choices: Recipe) -> dict[str, Any]:
+    """A recipe as it is stored: only what was chosen. The nozzle is a row of its own."""
+    return choices.model_copy(update={"nozzle_diameter_mm": None}).model_dump(exclude_none=True, exclude_defaults=True)
+
+
+def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material]:
+    """What the core needs of a recipe's row."""
+    return (
+        Recipe.model_validate(row.choices),
+        Printer.model_validate(row.machine.printer),
+        Nozzle.model_validate(row.nozzle.nozzle),
+        Material.model_validate(row.material.material),
+    )
+
+
+def inputs_digest(row: RecipeRow, part_digest: str) -> str:
+    """Identifies an estimate by everything that it is computed from."""
+    content = [ENGINE_VERSION, part_digest, *(model.model_dump(mode="json") for model in recipe_inputs(row))]
+    return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
+
+
+def find_estimate(session: Session, inputs: str) -> Estimate | None:
+    """A stored estimate of exactly these inputs by this engine."""
+    row = session.get(EstimateRow, inputs)
+    return None if row is None else Estimate.model_validate(row.result)
+
+
+def keep_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estimate) -> None:
+    """Store an estimate; that somebody else stored the same one meanwhile does no harm."""
+    session.execute(
+        insert(EstimateRow)
+        .values(
+            inputs=inputs,
+            recipe_id=recipe_id,
+            engine_version=estimate.engine_version,
+            result=estimate.model_dump(mode="json"),
+            created_at=now(),
+        )
+        .on_conflict_do_nothing()
+    )
+
+
+def job_of(session: Session, row: RecipeRow) -> Job:
+    """A recipe's row as a job for the engine."""
+    recipe, printer, nozzle, material = recipe_inputs(row)
+    return Job(load_solid(session, row.part_id), recipe, printer, nozzle, material)
+
+
+def first_of_each(session: Session) -> tuple[Machine, NozzleRow, MaterialRow]:
+    """What a new recipe starts with. Raises :class:`NotFound` in a workshop without machine, nozzle or material."""
+    machines, nozzles, materials = (all_rows(session, table) for table in (Machine, NozzleRow, MaterialRow))
+    if not (machines and nozzles and materials):
+        raise NotFound("The workshop has no machine, nozzle or material yet.")
+    usual = min(nozzles, key=lambda row: abs(row.nozzle.get("bore_mm", 0.4) - 0.4))
+    return machines[0], usual, materials[0]
