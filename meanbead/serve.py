@@ -65,7 +65,7 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
             print("The workshop was empty; it has been set up.", flush=True)
         engine = Engine()
         server = _bind(database, engine, wanted_port)
-        port = server.effective_port
+        port = int(server.effective_port)
         if port != wanted_port:
             print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
         address = f"http://127.0.0.1:{port}"

@@ -48,9 +48,9 @@ def _rounded_plate(x: float, y: float, z: float, radius: float) -> Solid:
 
 
 def pencil_cup() -> Solid:
-    """A cup whose wall is just short of four lines of a 0.4 mm nozzle."""
+    """A cup whose wall is 2.35 mm thick: two lines a side leave a sliver to be filled, three a side fill it."""
     outer = Manifold.cylinder(90, 32, 37, SEGMENTS)
-    inner = Manifold.cylinder(90, 30.35, 35.35, SEGMENTS).translate((0, 0, 2))
+    inner = Manifold.cylinder(90, 29.65, 34.65, SEGMENTS).translate((0, 0, 2))
     return outer - inner
 
 

@@ -108,11 +108,11 @@ MATERIALS: dict[str, dict[str, Any]] = {
 
 _Column = tuple[str, str, str, dict[str, Any]]
 EVERYDAY: _Column = ("Everyday", "0.4 brass", "PLA, chalk white", {})
-COARSE: _Column = ("Coarser, same shell", "0.6 brass", "PLA, chalk white", {"layer_height_mm": 0.32, "walls": 1})
+COARSE: _Column = ("Coarser nozzle", "0.6 brass", "PLA, chalk white", {"layer_height_mm": 0.32, "walls": 1})
 COLUMNS: dict[str, tuple[_Column, ...]] = {
     "Pencil cup": (
         EVERYDAY,
-        ("One wall more each side", "0.4 brass", "PLA, chalk white", {"walls": 4, "infill": {"density": 0.0}}),
+        ("One wall more", "0.4 brass", "PLA, chalk white", {"walls": 3}),
         COARSE,
     ),
     "Shelf bracket": (

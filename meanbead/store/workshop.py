@@ -54,6 +54,7 @@ def get_for_edit(session: Session, table: type[Row], row_id: int, version: int) 
     get(session, table, row_id)
     row = session.get_one(table, row_id, with_for_update=True, populate_existing=True)
     if row.version != version:
+        session.expunge(row)  # so that what is stored can still be shown after the transaction has been undone
         raise Stale(row, version)
     return row
 
@@ -99,8 +100,8 @@ def load_solid(session: Session, part_id: int) -> Solid:
     part = session.scalars(
         select(Part).where(Part.id == part_id).options(undefer(Part.vertices), undefer(Part.faces))
     ).one()
-    vertices = np.frombuffer(part.vertices, "<f8").reshape(-1, 3)
-    faces = np.frombuffer(part.faces, "<i4").reshape(-1, 3).astype(np.int64)
+    vertices = np.frombuffer(part.vertices, "<f8").astype(np.float64).reshape(-1, 3)
+    faces = np.frombuffer(part.faces, "<i4").astype(np.int64).reshape(-1, 3)
     return solid_from_arrays(vertices, faces, part.digest)
 
 

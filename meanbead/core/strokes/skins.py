@@ -62,7 +62,8 @@ def split_fill(
 
     A point is sparse when it lies inside the part's section on each of ``top_layers`` layers above and
     ``bottom_layers`` below; what is exposed on the very next layer is top or bottom skin, the rest is solid.
-    Strips narrower than twice ``sliver_mm`` are not worth a stroke and stay sparse.
+    Strips of skin narrower than twice ``sliver_mm`` are not worth a stroke and stay sparse; sparse strips narrower
+    than ``sliver_mm`` hold no stroke at all.
     """
     empty = np.full(len(inside), _EMPTY, dtype=object)
     above, below = _shifted(sections, 1), _shifted(sections, -1)
@@ -76,7 +77,7 @@ def split_fill(
             under = _shifted(running_intersection(sections, bottom_layers), -bottom_layers)
             cover = _intersection(cover, under) if top_layers else under
         if not top_layers and not bottom_layers:
-            return Fill(empty, empty, empty, inside)
+            return Fill(empty, empty, empty, _opened(inside, sliver_mm / 2))
         skin = _opened(_difference(inside, cover[layer]), sliver_mm)
         sparse = _difference(inside, skin)
     bottom = _difference(skin, below[layer]) if bottom_layers or all_solid else empty
@@ -84,7 +85,7 @@ def split_fill(
     top = _difference(rest, above[layer]) if top_layers or all_solid else empty
     bottom, top = _opened(bottom, sliver_mm), _opened(top, sliver_mm)
     solid = _difference(_difference(skin, bottom), top)
-    return Fill(bottom, top, solid, sparse)
+    return Fill(bottom, top, solid, _opened(sparse, sliver_mm / 2))
 
 
 def _shifted(sections: Objects, by: int) -> Objects:

@@ -1,0 +1,25 @@
+"""Compile the engine's hot loops once, so that the first estimate does not wait for it."""
+
+from __future__ import annotations
+
+from meanbead.core.estimate import Engine
+from meanbead.core.estimate.engine import Job
+from meanbead.core.part.picture import draw_solid
+from meanbead.core.part.read import read_mesh
+from meanbead.core.part.sound import make_sound
+from meanbead.core.vocabulary import Printer, Recipe
+from meanbead.demo.parts import as_stl, bin_tag
+
+
+def main() -> None:
+    """Run a small part through every compiled function; the machine code stays on disk."""
+    solid = make_sound(read_mesh(as_stl(bin_tag()), "warm.stl"))
+    engine = Engine()
+    engine.estimate(Job(solid, Recipe()))
+    corner = {"law": "junction_deviation", "deviation_mm": 0.02}
+    engine.estimate(Job(solid, Recipe(), Printer.model_validate({"corner": corner})))
+    draw_solid(solid)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,54 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Part = Schemas["PartOut"];
+export type Recipe = Schemas["Recipe"];
+export type RecipeColumn = Schemas["RecipeOut"];
+export type RecipeEdit = Schemas["RecipeEdit"];
+export type Estimate = Schemas["Estimate"];
+export type FeatureShare = Schemas["FeatureShare"];
+export type Finding = Schemas["Finding"];
+export type Preview = Schemas["Preview"];
+export type Shelf = Schemas["ShelfOut"];
+export type Problem = Schemas["Problem"];
+
+/** The generated client; its types come from the server's own models. */
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** An answer that is a problem. `message` is fit to be shown. */
+export class ProblemError extends Error {
+  readonly problem: Problem;
+
+  constructor(problem: Problem) {
+    super(problem.detail ?? problem.title ?? "Something went wrong.");
+    this.name = "ProblemError";
+    this.problem = problem;
+  }
+
+  get status(): number {
+    return this.problem.status ?? 0;
+  }
+
+  /** What the server says of one field, by the end of its dotted name. */
+  about(field: string): string | undefined {
+    return this.problem.errors?.find((error) => error.field.endsWith(field))?.message;
+  }
+}
+
+interface Answer<Data> {
+  data?: Data;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or a ProblemError. */
+export function take<Data>(answer: Answer<Data>): NonNullable<Data> {
+  if (answer.data !== undefined && answer.data !== null) return answer.data;
+  throw new ProblemError(asProblem(answer.error, answer.response.status));
+}
+
+export function asProblem(error: unknown, status: number): Problem {
+  if (typeof error === "object" && error !== null && "detail" in error) return error as Problem;
+  return { status, title: "No answer", detail: "Mean Bead did not answer. Is it still running?" };
+}

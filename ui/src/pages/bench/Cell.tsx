@@ -1,0 +1,255 @@
+import { useEffect, useId, useRef, useState, type KeyboardEvent } from "react";
+
+interface CellProps {
+  /** Names the cell for those who cannot see it: row and column. */
+  label: string;
+  shown: string;
+  /** True where the value follows from others instead of being chosen. */
+  open: boolean;
+  differs: boolean;
+  note?: string;
+  options?: { value: string; label: string }[];
+  value?: string;
+  tabIndex: number;
+  register: (element: HTMLElement | null) => void;
+  onFocus: () => void;
+  onMove: (rows: number, columns: number) => void;
+  onDraft?: (text: string | null) => void;
+  /** Resolves when stored; rejects with the sentence to show. */
+  onCommit: (text: string) => Promise<void>;
+}
+
+const ARROWS: Record<string, readonly [number, number]> = {
+  ArrowUp: [-1, 0],
+  ArrowDown: [1, 0],
+  ArrowLeft: [0, -1],
+  ArrowRight: [0, 1],
+};
+
+/** One editable cell. Type or Enter edits, Enter stores, Escape reverts, an empty cell returns to its default. */
+export function Cell(props: CellProps) {
+  const [text, setText] = useState<string | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const own = useRef<HTMLElement | null>(null);
+  const done = useRef(false);
+  const message = useId();
+  const editing = text !== null;
+
+  const begin = (start: string) => {
+    done.current = false;
+    setProblem(null);
+    setText(start);
+  };
+  const end = () => {
+    done.current = true;
+    setText(null);
+    setProblem(null);
+    props.onDraft?.(null);
+  };
+  const refocus = () => setTimeout(() => own.current?.focus(), 0);
+
+  const commit = async (value: string, then: () => void) => {
+    if (done.current || busy) return;
+    if (value === (props.value ?? props.shown) || (props.open && value.trim() === props.shown)) {
+      end();
+      then();
+      return;
+    }
+    setBusy(true);
+    try {
+      await props.onCommit(value);
+      end();
+      then();
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "It could not be stored.");
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  const keyWhileShown = (event: KeyboardEvent) => {
+    const arrow = ARROWS[event.key];
+    if (arrow) {
+      event.preventDefault();
+      props.onMove(arrow[0], arrow[1]);
+    } else if (event.key === "Enter" || event.key === "F2") {
+      event.preventDefault();
+      begin(props.value ?? props.shown);
+    } else if (event.key === "Delete" || event.key === "Backspace") {
+      if (!props.options) {
+        event.preventDefault();
+        begin("");
+      }
+    } else if (!props.options && event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      event.preventDefault();
+      begin(event.key);
+      props.onDraft?.(event.key);
+    }
+  };
+
+  const keyWhileEditing = (event: KeyboardEvent<HTMLInputElement | HTMLSelectElement>) => {
+    if (event.key === "Escape") {
+      event.preventDefault();
+      end();
+      refocus();
+    } else if (event.key === "Enter" || (event.key === "Tab" && !event.shiftKey)) {
+      event.preventDefault();
+      const rows = event.key === "Enter" ? (event.shiftKey ? -1 : 1) : 0;
+      void commit(event.currentTarget.value, () => props.onMove(rows, event.key === "Tab" ? 1 : 0));
+    } else if (!props.options && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
+      event.preventDefault();
+      void commit(event.currentTarget.value, () => props.onMove(event.key === "ArrowUp" ? -1 : 1, 0));
+    }
+  };
+
+  if (!editing) {
+    return (
+      <button
+        type="button"
+        ref={(element) => {
+          own.current = element;
+          props.register(element);
+        }}
+        tabIndex={props.tabIndex}
+        aria-label={`${props.label}: ${props.shown || "empty"}${props.open ? ", default" : ""}${props.differs ? ", differs from the first" : ""}`}
+        className={`flex h-full min-h-[27px] w-full cursor-text items-center gap-1.5 px-2 text-left hover:bg-base-200 ${
+          props.open ? "text-quiet" : ""
+        } ${props.differs ? "font-semibold" : ""}`}
+        onClick={() => begin(props.value ?? props.shown)}
+        onFocus={props.onFocus}
+        onKeyDown={keyWhileShown}
+      >
+        <span
+          aria-hidden="true"
+          className={`h-4 w-[3px] shrink-0 rounded-full ${props.differs ? "bg-molten" : "bg-transparent"}`}
+        />
+        <span className="truncate">{props.shown}</span>
+        {props.note && <span className="ml-auto truncate text-xs font-normal text-quiet">{props.note}</span>}
+      </button>
+    );
+  }
+  return (
+    <div className="relative">
+      {props.options ? (
+        <Picker
+          label={props.label}
+          options={props.options}
+          value={text}
+          onKey={keyWhileEditing}
+          onFocus={props.onFocus}
+          onPick={(value) => void commit(value, refocus)}
+          onLeave={end}
+        />
+      ) : (
+        <Typing
+          label={props.label}
+          value={text}
+          invalid={problem !== null}
+          describedBy={problem ? message : undefined}
+          busy={busy}
+          onFocus={props.onFocus}
+          onKey={keyWhileEditing}
+          onType={(value) => {
+            setText(value);
+            setProblem(null);
+            props.onDraft?.(value);
+          }}
+          onLeave={(value) => void commit(value, () => undefined)}
+        />
+      )}
+      {problem && (
+        <p
+          id={message}
+          role="alert"
+          className="absolute left-0 top-full z-20 w-64 border border-error bg-base-100 p-2 text-sm text-error shadow-lg"
+        >
+          {problem}
+        </p>
+      )}
+    </div>
+  );
+}
+
+const EDITOR = "h-[27px] w-full border-2 border-molten bg-base-100 px-1.5 outline-none";
+
+function Typing(props: {
+  label: string;
+  value: string;
+  invalid: boolean;
+  describedBy: string | undefined;
+  busy: boolean;
+  onFocus: () => void;
+  onKey: (event: KeyboardEvent<HTMLInputElement>) => void;
+  onType: (value: string) => void;
+  onLeave: (value: string) => void;
+}) {
+  const input = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    const element = input.current;
+    if (element === null) return;
+    element.focus();
+    // A value that was there is marked, so that typing replaces it; a first typed key is kept.
+    if (element.value.length > 1) element.select();
+  }, []);
+  return (
+    <input
+      ref={input}
+      className={EDITOR}
+      aria-label={props.label}
+      aria-invalid={props.invalid}
+      aria-describedby={props.describedBy}
+      aria-busy={props.busy}
+      autoComplete="off"
+      spellCheck={false}
+      value={props.value}
+      onFocus={props.onFocus}
+      onChange={(event) => props.onType(event.target.value)}
+      onKeyDown={props.onKey}
+      onBlur={(event) => props.onLeave(event.target.value)}
+    />
+  );
+}
+
+function Picker(props: {
+  label: string;
+  options: { value: string; label: string }[];
+  value: string;
+  onFocus: () => void;
+  onKey: (event: KeyboardEvent<HTMLSelectElement>) => void;
+  onPick: (value: string) => void;
+  onLeave: () => void;
+}) {
+  const [value, setValue] = useState(props.value);
+  const byKey = useRef(false);
+  const select = useRef<HTMLSelectElement>(null);
+  useEffect(() => select.current?.focus(), []);
+  return (
+    <select
+      ref={select}
+      className={EDITOR}
+      aria-label={props.label}
+      value={value}
+      onFocus={props.onFocus}
+      onMouseDown={() => {
+        byKey.current = false;
+      }}
+      onKeyDown={(event) => {
+        byKey.current = true;
+        props.onKey(event);
+      }}
+      onChange={(event) => {
+        setValue(event.target.value);
+        // Arrow keys pass through options on the way; Enter settles. A mouse has chosen when it has clicked.
+        if (!byKey.current) props.onPick(event.target.value);
+      }}
+      onBlur={() => (value === props.value ? props.onLeave() : props.onPick(value))}
+    >
+      {props.options.map((option) => (
+        <option key={option.value} value={option.value}>
+          {option.label}
+        </option>
+      ))}
+    </select>
+  );
+}

@@ -1,0 +1,161 @@
+import { useState } from "react";
+import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import type { Estimate, FeatureShare } from "../../api/client";
+import { clock, fixed } from "../../lib/format";
+import { FeaturePatterns, Swatch } from "../../parts/FeaturePatterns";
+import { FEATURES, patternId, type FeatureStyle } from "../../parts/features";
+
+interface Entry {
+  name: string;
+  estimate: Estimate;
+}
+
+type Measure = "time" | "grams";
+
+/** Where the minutes and the grams go: one bar a recipe, all on one scale, and the same figures as a table. */
+export function Ledger({ entries }: { entries: Entry[] }) {
+  const [measure, setMeasure] = useState<Measure>("time");
+  const amount = (share: FeatureShare | undefined) =>
+    share === undefined ? 0 : measure === "time" ? share.time_s / 60 : share.filament_g;
+  const present = FEATURES.filter((feature) =>
+    entries.some((entry) => amount(entry.estimate.by_feature[feature.key]) > 0),
+  );
+  const rows = entries.map((entry, index) => ({
+    name: entry.name,
+    index,
+    ...Object.fromEntries(present.map((feature) => [feature.key, amount(entry.estimate.by_feature[feature.key])])),
+  }));
+  const show = (value: number) => (measure === "time" ? clock(value * 60) : `${fixed(value, 1)} g`);
+  return (
+    <section aria-labelledby="ledger-title">
+      <div className="flex flex-wrap items-baseline gap-4">
+        <h2 id="ledger-title" className="font-serif text-2xl">
+          Where it goes
+        </h2>
+        <div className="join" role="group" aria-label="What to show">
+          {(["time", "grams"] as const).map((one) => (
+            <button
+              key={one}
+              type="button"
+              aria-pressed={measure === one}
+              className={`btn join-item btn-xs ${measure === one ? "btn-neutral" : "btn-outline"}`}
+              onClick={() => setMeasure(one)}
+            >
+              {one === "time" ? "Time" : "Grams"}
+            </button>
+          ))}
+        </div>
+      </div>
+      <div style={{ height: 44 + entries.length * 42 }} aria-hidden="true" className="mt-2">
+        <ResponsiveContainer width="100%" height="100%">
+          <BarChart data={rows} layout="vertical" margin={{ top: 0, right: 16, bottom: 0, left: 0 }} barCategoryGap={8}>
+            <FeaturePatterns />
+            <CartesianGrid horizontal={false} stroke="var(--rule)" />
+            <XAxis
+              type="number"
+              tick={{ fill: "var(--quiet)", fontSize: 12 }}
+              stroke="var(--rule)"
+              tickFormatter={(value: number) => (measure === "time" ? axisClock(value) : `${value} g`)}
+            />
+            <YAxis
+              type="category"
+              dataKey="name"
+              width={130}
+              tick={{ fill: "currentColor", fontSize: 13 }}
+              stroke="var(--rule)"
+            />
+            <Tooltip
+              cursor={{ fill: "var(--molten-wash)" }}
+              contentStyle={{
+                background: "var(--color-base-100)",
+                border: "1px solid var(--rule)",
+                color: "var(--color-base-content)",
+              }}
+              formatter={(value, name) => [show(Number(value)), labelOf(String(name))]}
+            />
+            {present.map((feature) => (
+              <Bar
+                key={feature.key}
+                dataKey={feature.key}
+                stackId="one"
+                fill={`url(#${patternId(feature)})`}
+                stroke="var(--color-base-100)"
+                strokeWidth={1}
+                isAnimationActive={false}
+                label={{ content: (place: LabelPlace) => letter(place, feature) }}
+              />
+            ))}
+          </BarChart>
+        </ResponsiveContainer>
+      </div>
+      <div className="overflow-x-auto">
+        <table className="mt-2 text-sm">
+          <thead>
+            <tr className="text-quiet">
+              <th className="pr-4 text-left font-normal">{measure === "time" ? "Minutes" : "Grams"}</th>
+              {entries.map((entry, index) => (
+                <th key={index} className="max-w-40 truncate px-3 text-right font-normal">
+                  {entry.name}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {present.map((feature) => (
+              <tr key={feature.key} className="border-t border-base-300">
+                <th scope="row" className="flex items-center gap-2 py-0.5 pr-4 text-left font-normal">
+                  <Swatch feature={feature} />
+                  <span className="w-4 text-quiet">{feature.letter}</span> {feature.label}
+                </th>
+                {entries.map((entry, index) => {
+                  const value = amount(entry.estimate.by_feature[feature.key]);
+                  const total = measure === "time" ? entry.estimate.print_time_s / 60 : entry.estimate.filament_g;
+                  return (
+                    <td key={index} className="whitespace-nowrap px-3 text-right">
+                      {fixed(value, 1)} <span className="inline-block w-11 text-quiet">{Math.round((100 * value) / total)} %</span>
+                    </td>
+                  );
+                })}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+/** Minutes as h:mm; an axis must not change its unit on the way. */
+function axisClock(minutes: number): string {
+  return `${Math.floor(minutes / 60)}:${String(Math.round(minutes % 60)).padStart(2, "0")}`;
+}
+
+function labelOf(key: string): string {
+  return FEATURES.find((feature) => feature.key === key)?.label ?? key;
+}
+
+interface LabelPlace {
+  x?: number | string;
+  y?: number | string;
+  width?: number | string;
+  height?: number | string;
+}
+
+/** The feature's letter in its piece of the bar, where there is room. */
+function letter(place: LabelPlace, feature: FeatureStyle) {
+  const [x, y, width, height] = [place.x, place.y, place.width, place.height].map(Number) as [
+    number,
+    number,
+    number,
+    number,
+  ];
+  if (!(width > 20)) return null;
+  return (
+    <g>
+      <rect x={x + width / 2 - 8} y={y + height / 2 - 8} width={16} height={16} rx={2} fill="#fdfbf6" />
+      <text x={x + width / 2} y={y + height / 2 + 4.5} textAnchor="middle" fontSize={12} fill="#2b2622">
+        {feature.letter}
+      </text>
+    </g>
+  );
+}

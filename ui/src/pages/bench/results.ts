@@ -1,0 +1,84 @@
+import type { Estimate, RecipeColumn } from "../../api/client";
+import { clock, clockDifference, fixed, percentDifference, signed } from "../../lib/format";
+
+/** A result: one row of the sheet that is computed. */
+export interface ResultRow {
+  key: string;
+  label: string;
+  unit: string;
+  main?: boolean;
+  show: (estimate: Estimate) => string;
+  /** The difference from the first column; empty where there is none worth saying. */
+  difference: (estimate: Estimate, first: Estimate) => string;
+  explain: (estimate: Estimate, column: RecipeColumn) => string;
+}
+
+export const RESULTS: readonly ResultRow[] = [
+  {
+    key: "print_time",
+    label: "Printing time",
+    unit: "h:mm",
+    main: true,
+    show: (e) => clock(e.print_time_s),
+    difference: (e, first) =>
+      `${clockDifference(e.print_time_s - first.print_time_s)}  ${percentDifference(e.print_time_s, first.print_time_s)}`,
+    explain: (e) =>
+      `Every stroke of every layer, run through the machine's speeds, accelerations and corner law. ` +
+      `Expect ${clock(e.interval.low_s)} to ${clock(e.interval.high_s)} (${e.interval.source}: ${e.interval.basis}).`,
+  },
+  {
+    key: "whole_time",
+    label: "Whole time",
+    unit: "h:mm",
+    show: (e) => clock(e.whole_time_s),
+    difference: (e, first) => clockDifference(e.whole_time_s - first.whole_time_s),
+    explain: (e) =>
+      `Printing, and before it ${clock(e.heat_up_s)} to heat nozzle and bed (typical) and ${clock(e.start_time_s)} start routine (set with the machine).`,
+  },
+  {
+    key: "grams",
+    label: "Filament",
+    unit: "g",
+    main: true,
+    show: (e) => fixed(e.filament_g, 1),
+    difference: (e, first) =>
+      `${signed(e.filament_g - first.filament_g, 1)}  ${percentDifference(e.filament_g, first.filament_g)}`,
+    explain: (e) =>
+      `${fixed(e.filament_mm3 / 1000, 2)} cm³ of plastic: each stroke's length times its bead's section, times the material's density.`,
+  },
+  {
+    key: "metres",
+    label: "Length",
+    unit: "m",
+    show: (e) => fixed(e.filament_mm / 1000, 2),
+    difference: (e, first) => signed((e.filament_mm - first.filament_mm) / 1000, 2),
+    explain: () => "The same plastic as filament: volume divided by the filament's section.",
+  },
+  {
+    key: "cost",
+    label: "Filament cost",
+    unit: "",
+    show: (e) => fixed(e.filament_cost, 2),
+    difference: (e, first) => signed(e.filament_cost - first.filament_cost, 2),
+    explain: () => "Grams times the material's price per kilogram, in the currency in which you enter prices.",
+  },
+  {
+    key: "layers",
+    label: "Layers",
+    unit: "",
+    show: (e) => String(e.layers),
+    difference: (e, first) => signed(e.layers - first.layers, 0),
+    explain: () => "⌈(height − first layer) / layer height⌉ + 1.",
+  },
+  {
+    key: "flow",
+    label: "Peak flow",
+    unit: "mm³/s",
+    show: (e) => `${fixed(e.peak_flow_mm3_s, 1)} of ${fixed(e.melt_ceiling_mm3_s, 1)}`,
+    difference: (e) => (e.melt_capped ? "held back" : ""),
+    explain: (e) =>
+      e.melt_capped
+        ? `The speeds ask for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s, more than the hot end melts; it is slowed to the ceiling, which costs ${clock(e.by_cause.melt_ceiling_s)}. The ceiling is ${e.melt_ceiling_source}.`
+        : `The fastest bead asks for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s. The ceiling (${e.melt_ceiling_source}) is what this hot end, nozzle and material melt at this temperature, less a tenth.`,
+  },
+];

@@ -1,0 +1,87 @@
+import { Link } from "react-router";
+import type { Unit } from "../../api/upload";
+import { plain } from "../../lib/format";
+import type { Upload, Uploads } from "./useUploads";
+
+const UNIT_MM: readonly { unit: Unit; label: string; mm: number }[] = [
+  { unit: "mm", label: "millimetres", mm: 1 },
+  { unit: "inch", label: "inches", mm: 25.4 },
+  { unit: "cm", label: "centimetres", mm: 10 },
+  { unit: "m", label: "metres", mm: 1000 },
+];
+
+/** Files on their way in: progress, the reason when one is refused, and the question for its unit. */
+export function UploadList({ uploads }: { uploads: Uploads }) {
+  if (uploads.list.length === 0) return null;
+  return (
+    <ul className="mt-4 space-y-2" aria-label="Files being added" aria-live="polite">
+      {uploads.list.map((upload) => (
+        <li key={upload.id} className="rounded-box border border-rule bg-base-200 px-3 py-2">
+          <Row upload={upload} uploads={uploads} />
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Row({ upload, uploads }: { upload: Upload; uploads: Uploads }) {
+  const dismiss = (
+    <button type="button" className="btn btn-ghost btn-xs ml-auto" onClick={() => uploads.dismiss(upload.id)}>
+      Dismiss
+    </button>
+  );
+  if (upload.problem) {
+    const { extents, suggested_unit: suggested } = upload.problem;
+    return (
+      <div>
+        <div className="flex items-center gap-3">
+          <strong className="break-all">{upload.file.name}</strong>
+          {dismiss}
+        </div>
+        <p className="text-error" role="alert">
+          {upload.problem.detail}
+        </p>
+        {extents && (
+          <div className="mt-2 flex flex-wrap gap-2">
+            {UNIT_MM.map(({ unit, label, mm }) => (
+              <button
+                key={unit}
+                type="button"
+                className={`btn btn-xs ${unit === suggested ? "btn-accent" : "btn-outline"}`}
+                onClick={() => uploads.retry(upload.id, unit)}
+              >
+                {label}: {extents.map((side) => plain(Number((side * mm).toPrecision(3)))).join(" × ")} mm
+              </button>
+            ))}
+          </div>
+        )}
+      </div>
+    );
+  }
+  if (upload.part) {
+    return (
+      <div className="flex flex-wrap items-center gap-3">
+        <span>
+          <strong>{upload.part.name}</strong> was added.{" "}
+          {upload.part.facts.mended.length > 0 && `Mended: ${upload.part.facts.mended.join(" ")}`}
+        </span>
+        <Link to={`/parts/${upload.part.id}`} className="btn btn-accent btn-xs">
+          Compare recipes
+        </Link>
+        {dismiss}
+      </div>
+    );
+  }
+  return (
+    <div className="flex flex-wrap items-center gap-3">
+      <strong className="break-all">{upload.file.name}</strong>
+      <progress
+        className="progress progress-accent w-48"
+        aria-label={`Adding ${upload.file.name}`}
+        value={upload.sent < 1 ? upload.sent : undefined}
+        max={1}
+      />
+      <span className="text-sm text-quiet">{upload.sent < 1 ? "sending" : "checking the mesh"}</span>
+    </div>
+  );
+}

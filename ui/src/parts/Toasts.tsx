@@ -1,0 +1,67 @@
+import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
+
+interface Toast {
+  id: number;
+  text: string;
+  action?: { label: string; run: () => void };
+  tone: "note" | "error";
+}
+
+type Show = (text: string, options?: { action?: Toast["action"]; tone?: Toast["tone"] }) => void;
+
+const ToastContext = createContext<Show>(() => undefined);
+
+/** Short messages at the foot of the page; errors stay until dismissed. */
+export function useToast(): Show {
+  return useContext(ToastContext);
+}
+
+let last = 0;
+
+export function ToastProvider({ children }: { children: ReactNode }) {
+  const [toasts, setToasts] = useState<Toast[]>([]);
+  const drop = useCallback((id: number) => setToasts((all) => all.filter((toast) => toast.id !== id)), []);
+  const show = useCallback<Show>(
+    (text, options = {}) => {
+      const toast: Toast = { id: ++last, text, tone: options.tone ?? "note", action: options.action };
+      setToasts((all) => [...all.slice(-2), toast]);
+      if (toast.tone === "note") setTimeout(() => drop(toast.id), 9000);
+    },
+    [drop],
+  );
+  const shown = useMemo(() => toasts, [toasts]);
+  return (
+    <ToastContext value={show}>
+      {children}
+      <div className="toast toast-end z-50 max-w-full whitespace-normal" aria-live="polite" role="status">
+        {shown.map((toast) => (
+          <div
+            key={toast.id}
+            className={`flex items-center gap-3 rounded-box border px-3 py-2 text-sm shadow-lg ${
+              toast.tone === "error"
+                ? "border-error bg-base-100 text-error"
+                : "border-neutral bg-neutral text-neutral-content"
+            }`}
+          >
+            <span className="max-w-md">{toast.text}</span>
+            {toast.action && (
+              <button
+                type="button"
+                className="btn btn-xs"
+                onClick={() => {
+                  toast.action?.run();
+                  drop(toast.id);
+                }}
+              >
+                {toast.action.label}
+              </button>
+            )}
+            <button type="button" className="btn btn-ghost btn-xs" aria-label="Dismiss" onClick={() => drop(toast.id)}>
+              ×
+            </button>
+          </div>
+        ))}
+      </div>
+    </ToastContext>
+  );
+}
