@@ -109,13 +109,17 @@ def _estimate(arguments: argparse.Namespace) -> None:
     if arguments.json:
         print(result.model_dump_json())
         return
-    print(f"printing   {_clock(result.print_time_s)}   ({_clock(result.interval.low_s)} to "
-          f"{_clock(result.interval.high_s)}, {result.interval.source})")
+    print(
+        f"printing   {_clock(result.print_time_s)}   ({_clock(result.interval.low_s)} to "
+        f"{_clock(result.interval.high_s)}, {result.interval.source})"
+    )
     print(f"whole      {_clock(result.whole_time_s)}   with heat-up and start routine")
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m, {result.filament_cost:.2f} cost")
     print(f"layers     {result.layers}")
-    print(f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s "
-          f"({result.melt_ceiling_source})")
+    print(
+        f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s "
+        f"({result.melt_ceiling_source})"
+    )
     for name, share in sorted(result.by_feature.items(), key=lambda pair: -pair[1].time_s):
         print(f"  {name:<12} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
     for finding in result.findings:

@@ -21,7 +21,7 @@ def create_app(database: Database | None, engine: Engine | None = None) -> APIFl
         version=__version__,
         spec_path="/api/openapi.json",
         docs_path=None,
-        static_folder=None,
+        static_folder=None,  # type: ignore[arg-type]
     )
     app.config["MAX_CONTENT_LENGTH"] = MAX_FILE_BYTES + 1024 * 1024
     app.config["VALIDATION_ERROR_SCHEMA"] = problems.Problem

@@ -31,8 +31,8 @@ def register(app: APIFlask) -> None:
     """Have the document polished whenever it is made."""
 
     @app.spec_processor
-    def polish(spec: dict[str, Any]) -> dict[str, Any]:
-        return polished(spec)
+    def polish(spec: dict[Any, Any] | str) -> dict[Any, Any] | str:
+        return spec if isinstance(spec, str) else polished(spec)
 
 
 def polished(spec: dict[str, Any]) -> dict[str, Any]:
@@ -50,6 +50,8 @@ def polished(spec: dict[str, Any]) -> dict[str, Any]:
                 if content.get("application/json", {}).get("schema") == _PROBLEM:
                     content["application/problem+json"] = content.pop("application/json")
     whole["paths"]["/api/parts"]["post"]["requestBody"] = _UPLOAD
+    picture = {"description": "The part's drawing", "content": {"image/png": {}}}
+    whole["paths"]["/api/parts/{part_id}/picture"]["get"]["responses"]["200"] = picture
     return whole
 
 

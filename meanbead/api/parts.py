@@ -8,7 +8,7 @@ from pathlib import PurePosixPath
 from apiflask import APIBlueprint
 from flask import Response, request
 from sqlalchemy import select
-from sqlalchemy.orm import undefer
+from sqlalchemy.orm import Session, undefer
 
 from meanbead.api.context import session
 from meanbead.api.shapes import Headline, PartEdit, PartOut, PartsOut, VersionOnly, part_out
@@ -22,7 +22,6 @@ from meanbead.store.tables import NozzleRow, Part
 blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts")
 
 
-
 @blueprint.get("")
 @blueprint.output(PartsOut)
 def list_parts() -> PartsOut:
@@ -32,16 +31,14 @@ def list_parts() -> PartsOut:
         return PartsOut(parts=[part_out(part, _headline(db, part)) for part in parts])
 
 
-def _headline(db: workshop.Session, part: Part) -> Headline | None:
+def _headline(db: Session, part: Part) -> Headline | None:
     columns = workshop.recipes_of(db, part.id)
     if not columns:
         return None
     estimate = workshop.find_estimate(db, workshop.inputs_digest(columns[0], part.digest))
     if estimate is None:
         return None
-    return Headline(
-        recipe_name=columns[0].name, print_time_s=estimate.print_time_s, filament_g=estimate.filament_g
-    )
+    return Headline(recipe_name=columns[0].name, print_time_s=estimate.print_time_s, filament_g=estimate.filament_g)
 
 
 @blueprint.post("")
@@ -67,7 +64,7 @@ def _title(file_name: str) -> str:
     return (words[:1].upper() + words[1:]) or "Part"
 
 
-def _first_columns(db: workshop.Session, part: Part) -> None:
+def _first_columns(db: Session, part: Part) -> None:
     """An everyday column, and one with the next larger nozzle to compare it with."""
     machine, usual, material = workshop.first_of_each(db)
     larger = sorted(
@@ -128,7 +125,6 @@ def restore_part(part_id: int) -> PartOut:
 
 
 @blueprint.get("/<int:part_id>/picture")
-@blueprint.doc(responses={200: {"content": {"image/png": {}}}})
 def picture(part_id: int) -> Response:
     """The part's drawing, PNG. Its address changes with the mesh, so it may be kept for long."""
     with session() as db:

@@ -11,7 +11,7 @@ from flask import Response, json
 from pydantic import BaseModel, ValidationError
 from werkzeug.exceptions import HTTPException
 
-from meanbead.api.shapes import out_of
+from meanbead.api import shapes
 from meanbead.core.errors import MeanBeadError, UnitUnclear
 from meanbead.core.explain import explain
 from meanbead.store.workshop import NotFound, Stale
@@ -57,8 +57,10 @@ def register(app: APIFlask) -> None:
 
     @app.errorhandler(HTTPException)
     def from_http(error: HTTPException) -> Response:
-        details = {413: "The file is larger than the limit of 200 MB. Export it with fewer triangles."}
-        return answer(_plain(error.code or 500, details.get(error.code or 0, error.description or error.name)))
+        detail = error.description or error.name or "Error"
+        if error.code == 413:
+            detail = "The file is larger than the limit of 200 MB. Export it with fewer triangles."
+        return answer(_plain(error.code or 500, detail))
 
     @app.errorhandler(ValidationError)
     def from_model(error: ValidationError) -> Response:
@@ -74,9 +76,7 @@ def register(app: APIFlask) -> None:
             errors=[FieldProblem(field=error.field, message=str(error))] if error.field else [],
         )
         if isinstance(error, UnitUnclear):
-            problem = problem.model_copy(
-                update={"suggested_unit": error.suggested, "extents": list(error.extents)}
-            )
+            problem = problem.model_copy(update={"suggested_unit": error.suggested, "extents": list(error.extents)})
         return answer(problem)
 
     @app.errorhandler(NotFound)
@@ -91,7 +91,7 @@ def register(app: APIFlask) -> None:
                 title="Somebody else changed this in between.",
                 status=409,
                 detail="Nothing was overwritten. Look at what is stored now, and make your change again if it still fits.",
-                stored=out_of(error.row).model_dump(mode="json"),
+                stored=shapes.out_of(error.row).model_dump(mode="json"),
             )
         )
 
@@ -106,7 +106,8 @@ def _plain(status: int, detail: str) -> Problem:
 
 
 def _invalid(error: ValidationError) -> Problem:
-    found = explain(error)
+    # A validation error carries its model's name, which finds the keys that could have been meant.
+    found = explain(error, getattr(shapes, error.title, None))
     return Problem(
         type="urn:meanbead:invalid",
         title="Some fields cannot be used as they are.",

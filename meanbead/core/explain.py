@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from difflib import get_close_matches
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
@@ -61,10 +61,12 @@ def _sentence(detail: Any, path: list[str], model: type[BaseModel] | None) -> st
 def _keys(model: type[BaseModel], path: list[str]) -> list[str]:
     for step in path:
         field = model.model_fields.get(step)
-        inner = field.annotation if field else None
-        if not (isinstance(inner, type) and issubclass(inner, BaseModel)):
+        # An optional model is a union with None: look through it.
+        inner = [field.annotation, *get_args(field.annotation)] if field else []
+        models = [one for one in inner if isinstance(one, type) and issubclass(one, BaseModel)]
+        if not models:
             return []
-        model = inner
+        model = models[0]
     return list(model.model_fields)
 
 

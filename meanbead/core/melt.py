@@ -19,6 +19,7 @@ Metals and split channels enter by the typical factors below. A measured curve i
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -127,7 +128,7 @@ def temperature_for_flow_c(
 
     # The heater's bound falls with temperature, so the ceiling can turn over: look for the first crossing.
     temps = np.arange(material.flow_temp_c, max_temp_c + 0.5, 1.0)
-    for low, high in zip(temps[:-1], temps[1:], strict=True):
+    for low, high in itertools.pairwise(temps):
         if short(float(high)) >= 0:
             return float(brentq(short, float(low), float(high))) if short(float(low)) < 0 else float(low)
     return None

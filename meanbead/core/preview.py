@@ -81,7 +81,5 @@ def preview(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
         melt_knee_mm3_s=ceiling.knee_mm3_s,
         melt_bound=ceiling.bound,
         melt_ceiling_source=ceiling.source,
-        temp_for_flow_c=temperature_for_flow_c(
-            printer, nozzle, material, max(bead.flow_mm3_s for bead in beads), most
-        ),
+        temp_for_flow_c=temperature_for_flow_c(printer, nozzle, material, max(bead.flow_mm3_s for bead in beads), most),
     )

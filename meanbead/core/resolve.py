@@ -111,9 +111,7 @@ class Plan:
             nozzle_temp_c=self.nozzle_temp_c,
             bed_temp_c=self.bed_temp_c,
             line_width_mm=LineWidths(**asdict(widths)),
-            infill=Infill(
-                density=shape.infill_density, pattern=shape.infill_pattern, angle_deg=shape.infill_angle_deg
-            ),
+            infill=Infill(density=shape.infill_density, pattern=shape.infill_pattern, angle_deg=shape.infill_angle_deg),
             speed_mm_s=Speeds(**asdict(speeds)),
             acceleration_mm_s2=RecipeAccelerations(
                 outer_wall=self.outer_wall_acceleration_mm_s2,

@@ -10,7 +10,6 @@ import numpy as np
 import trimesh
 from manifold3d import CrossSection, JoinType, Manifold, OpType
 
-Solid = Manifold
 SEGMENTS = 96
 _ADD = OpType.Add
 
@@ -22,10 +21,10 @@ class SamplePart:
     name: str
     file_name: str
     note: str
-    make: Callable[[], Solid]
+    make: Callable[[], Manifold]
 
 
-def as_stl(solid: Solid) -> bytes:
+def as_stl(solid: Manifold) -> bytes:
     """A solid as a binary STL file."""
     mesh = solid.to_mesh()
     made = trimesh.Trimesh(mesh.vert_properties[:, :3], mesh.tri_verts, process=False)
@@ -34,27 +33,29 @@ def as_stl(solid: Solid) -> bytes:
     return buffer.getvalue()
 
 
-def _box(x: float, y: float, z: float, at: tuple[float, float, float] = (0, 0, 0)) -> Solid:
+def _box(x: float, y: float, z: float, at: tuple[float, float, float] = (0, 0, 0)) -> Manifold:
     return Manifold.cube((x, y, z), False).translate(at)
 
 
-def _rod(height: float, radius: float, at: tuple[float, float, float] = (0, 0, 0), top: float | None = None) -> Solid:
+def _rod(
+    height: float, radius: float, at: tuple[float, float, float] = (0, 0, 0), top: float | None = None
+) -> Manifold:
     return Manifold.cylinder(height, radius, radius if top is None else top, SEGMENTS).translate(at)
 
 
-def _rounded_plate(x: float, y: float, z: float, radius: float) -> Solid:
+def _rounded_plate(x: float, y: float, z: float, radius: float) -> Manifold:
     core = CrossSection.square((x - 2 * radius, y - 2 * radius), True)
     return core.offset(radius, JoinType.Round, 2.0, SEGMENTS).extrude(z)
 
 
-def pencil_cup() -> Solid:
+def pencil_cup() -> Manifold:
     """A cup whose wall is 2.35 mm thick: two lines a side leave a sliver to be filled, three a side fill it."""
     outer = Manifold.cylinder(90, 32, 37, SEGMENTS)
     inner = Manifold.cylinder(90, 29.65, 34.65, SEGMENTS).translate((0, 0, 2))
     return outer - inner
 
 
-def shelf_bracket() -> Solid:
+def shelf_bracket() -> Manifold:
     """A solid bracket with two screw holes and a brace."""
     profile = CrossSection([[(0, 0), (70, 0), (70, 8), (26, 12), (12, 26), (8, 70), (0, 70)]])
     body = profile.extrude(22).rotate((90, 0, 0)).translate((0, 11, 0))
@@ -63,7 +64,7 @@ def shelf_bracket() -> Solid:
     return body - down - through
 
 
-def domed_knob() -> Solid:
+def domed_knob() -> Manifold:
     """A fluted knob with a domed top, on which layer steps show."""
     base = _rod(14, 21)
     dome = Manifold.sphere(30, 128).translate((0, 0, -8)) ^ _rod(30, 21)
@@ -74,7 +75,7 @@ def domed_knob() -> Solid:
     return knob - _rod(12, 3.1, (0, 0, -1))
 
 
-def drain_plate() -> Solid:
+def drain_plate() -> Manifold:
     """A plate with many small holes, where travel and retraction decide the time."""
     plate = _rounded_plate(84, 84, 4, 6)
     holes = [
@@ -85,19 +86,19 @@ def drain_plate() -> Solid:
     return plate - Manifold.batch_boolean(holes, _ADD)
 
 
-def bin_tag() -> Solid:
+def bin_tag() -> Manifold:
     """A tag with raised letters, whose detail is lost with wide lines."""
     tag = _rounded_plate(64, 24, 2.4, 4) - _rod(10, 2.2, (-27, 0, -2))
     letters = [_letter(rows).translate((-21 + 8.6 * place, -5.6, 2.4)) for place, rows in enumerate(_BOLT5)]
     return tag + Manifold.batch_boolean(letters, _ADD)
 
 
-def flag_post() -> Solid:
+def flag_post() -> Manifold:
     """A tall slender post: small layers that have to wait for cooling, and a footprint that tips."""
     return _rod(3, 9) + _rod(150, 3.4) + Manifold.sphere(5.2, 64).translate((0, 0, 150))
 
 
-def tool_box() -> Solid:
+def tool_box() -> Manifold:
     """A large open box with dividers: long straight moves, where wide lines and speed pay."""
     outer = _rounded_plate(180, 120, 62, 8)
     inner = _rounded_plate(174.6, 114.6, 62, 5.6).translate((0, 0, 2.4))
@@ -105,7 +106,7 @@ def tool_box() -> Solid:
     return (outer - inner) + walls
 
 
-def snow_owl() -> Solid:
+def snow_owl() -> Manifold:
     """A small figure: curves all round, overhangs under the wings, short strokes."""
     body = Manifold.sphere(15, 96).scale((1, 0.92, 1.25)).translate((0, 0, 17))
     head = Manifold.sphere(11, 96).translate((0, -1, 38))
@@ -122,7 +123,7 @@ def snow_owl() -> Solid:
     return figure ^ _box(80, 80, 80, (-40, -40, 0))
 
 
-def _letter(rows: tuple[str, ...]) -> Solid:
+def _letter(rows: tuple[str, ...]) -> Manifold:
     """A letter from a grid of cells 1.4 mm wide, raised by 1 mm."""
     cells = [
         _box(1.44, 1.64, 1.1, (1.4 * column, 1.6 * (len(rows) - 1 - line), -0.1))
@@ -145,9 +146,13 @@ _BOLT5 = (
 SAMPLE_PARTS = (
     SamplePart("Snow owl", "snow-owl.stl", "Curves all round: short strokes, so acceleration decides.", snow_owl),
     SamplePart("Tool box", "tool-box.stl", "Long straight walls: the place for a wide bead and speed.", tool_box),
-    SamplePart("Flag post", "flag-post.stl", "Tall and slender: small layers wait for cooling, and it may tip.", flag_post),
+    SamplePart(
+        "Flag post", "flag-post.stl", "Tall and slender: small layers wait for cooling, and it may tip.", flag_post
+    ),
     SamplePart("Bin tag", "bin-tag.stl", "Raised letters: detail that a wide line loses.", bin_tag),
-    SamplePart("Drain plate", "drain-plate.stl", "Over a hundred holes: travel and retraction take the time.", drain_plate),
+    SamplePart(
+        "Drain plate", "drain-plate.stl", "Over a hundred holes: travel and retraction take the time.", drain_plate
+    ),
     SamplePart("Domed knob", "domed-knob.stl", "A dome: layer steps show where it is nearly flat.", domed_knob),
     SamplePart("Shelf bracket", "shelf-bracket.stl", "A solid workhorse: strength and infill decide.", shelf_bracket),
     SamplePart("Pencil cup", "pencil-cup.stl", "A thin wall: one wall more removes a sliver of infill.", pencil_cup),

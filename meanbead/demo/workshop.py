@@ -163,7 +163,9 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
 def estimate_first_columns(database: Database, engine: Engine) -> None:
     """Estimate every part's first column that is not known yet, so that the list of parts can show it."""
     with database.session.begin() as db:
-        firsts = [columns[0].id for part in workshop.all_rows(db, Part) if (columns := workshop.recipes_of(db, part.id))]
+        firsts = [
+            columns[0].id for part in workshop.all_rows(db, Part) if (columns := workshop.recipes_of(db, part.id))
+        ]
     for recipe_id in firsts:
         with database.session.begin() as db:
             row = workshop.get_recipe(db, recipe_id)

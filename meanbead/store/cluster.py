@@ -154,7 +154,11 @@ def _launch(folder: Path, port: int, durable: bool) -> None:
     log = folder / "server.log"
     command = [_binary("pg_ctl"), "start", "-D", str(folder), "-w", "-l", str(log), "-o", " ".join(settings)]
     result = subprocess.run(
-        _as_service(command), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, cwd="/",
+        _as_service(command),
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+        cwd="/",
         start_new_session=True,  # Ctrl-C is for the application, which then stops the server in order
     )
     if result.returncode:

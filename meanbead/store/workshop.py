@@ -160,9 +160,7 @@ def _position(session: Session, part_id: int, after: RecipeRow | None) -> float:
     if after is None:
         last = session.scalar(select(func.max(places.subquery().c.position)))
         return 0.0 if last is None else last + 1.0
-    following = session.scalar(
-        places.where(RecipeRow.position > after.position).order_by(RecipeRow.position).limit(1)
-    )
+    following = session.scalar(places.where(RecipeRow.position > after.position).order_by(RecipeRow.position).limit(1))
     return after.position + 1.0 if following is None else (after.position + following) / 2
 
 
@@ -216,7 +214,8 @@ def job_of(session: Session, row: RecipeRow) -> Job:
 
 def first_of_each(session: Session) -> tuple[Machine, NozzleRow, MaterialRow]:
     """What a new recipe starts with. Raises :class:`NotFound` in a workshop without machine, nozzle or material."""
-    machines, nozzles, materials = (all_rows(session, table) for table in (Machine, NozzleRow, MaterialRow))
+    machines, nozzles = all_rows(session, Machine), all_rows(session, NozzleRow)
+    materials = all_rows(session, MaterialRow)
     if not (machines and nozzles and materials):
         raise NotFound("The workshop has no machine, nozzle or material yet.")
     usual = min(nozzles, key=lambda row: abs(row.nozzle.get("bore_mm", 0.4) - 0.4))

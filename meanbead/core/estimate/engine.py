@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from meanbead.core.bead import filament_length_mm, filament_mass_g
-from meanbead.core.errors import RecipeError
 from meanbead.core.cache import BoundedCache
+from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.timing import Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.heat import machine_heat_up_s
 from meanbead.core.melt import MeltCeiling, melt_ceiling

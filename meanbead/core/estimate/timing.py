@@ -150,8 +150,8 @@ def _standing(
     )
     hop = straight_move_time_s(plan.z_hop_mm, speeds.z, accelerations.z)
     pulls = np.bincount(strokes.layer[retracted], minlength=count)
-    retract_s = pulls * 2.0 * pull
-    z_s = pulls * 2.0 * hop
+    retract_s: Floats = np.asarray(pulls * 2.0 * pull, dtype=np.float64)
+    z_s: Floats = np.asarray(pulls * 2.0 * hop, dtype=np.float64)
     changed = strokes.layer[layer_change]
     rises, where = np.unique(strokes.layers.height_mm[changed], return_inverse=True)
     times = np.array([straight_move_time_s(float(rise), speeds.z, accelerations.z) for rise in rises])
@@ -179,7 +179,8 @@ def _cooling(
     short[plastic <= 0] = 0.0
     slowing = np.minimum(short, np.maximum(0.0, slowest - plastic))
     factor = np.divide(slowing, plastic, out=np.zeros(count), where=plastic > 0)
-    return np.where(travel, 0.0, move_s * factor[strokes.layer]), short - slowing
+    added: Floats = np.where(travel, 0.0, move_s * factor[strokes.layer])
+    return added, short - slowing
 
 
 def stronger(printer: Printer, factor: float) -> Printer:

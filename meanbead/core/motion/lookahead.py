@@ -43,7 +43,7 @@ class Profile:
     time_s: Floats
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def limit_by_axis(unit: Floats, limits: Floats) -> Floats:
     """Largest speed (or acceleration) along the path that keeps every axis within its own, shape (n,).
 
@@ -58,7 +58,7 @@ def limit_by_axis(unit: Floats, limits: Floats) -> Floats:
     return bound
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def corner_speeds_jerk(unit: Floats, jerk_mm_s: Floats, halt: NDArray[np.bool_]) -> Floats:
     """Speed at the start of each move by the jerk law, shape (n,).
 
@@ -75,7 +75,7 @@ def corner_speeds_jerk(unit: Floats, jerk_mm_s: Floats, halt: NDArray[np.bool_])
     return speeds
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def corner_speeds_deviation(
     unit: Floats, acceleration_mm_s2: Floats, deviation_mm: float, halt: NDArray[np.bool_]
 ) -> Floats:
@@ -113,7 +113,7 @@ def plan_speeds(moves: Moves, corner_mm_s: Floats, stop_mm_s: Floats) -> Profile
     return Profile(entry, leave, peak, time)
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def _plan(length, speed, acceleration, halt, corner, stop):  # type: ignore[no-untyped-def]
     n = len(length)
     entry = np.empty(n)

@@ -45,7 +45,8 @@ def draw_solid(solid: Solid, width_px: int = 480, height_px: int = 360, oversamp
     small = rgba.reshape(height_px, oversample, width_px, oversample, 4).mean(axis=(1, 3))
     alpha = small[..., 3:4] / 255.0
     small[..., :3] = np.divide(small[..., :3], alpha, out=np.zeros_like(small[..., :3]), where=alpha > 0)
-    return np.clip(np.round(small), 0, 255).astype(np.uint8)
+    picture: NDArray[np.uint8] = np.clip(np.round(small), 0, 255).astype(np.uint8)
+    return picture
 
 
 def _project(vertices: NDArray[np.float64], wide: int, high: int) -> NDArray[np.float64]:
@@ -56,7 +57,7 @@ def _project(vertices: NDArray[np.float64], wide: int, high: int) -> NDArray[np.
     away = -np.sin(turn) * x + np.cos(turn) * y
     up = np.cos(tilt) * z + np.sin(tilt) * away
     near = np.sin(tilt) * z - np.cos(tilt) * away
-    flat = np.column_stack([right, -up, near])
+    flat: NDArray[np.float64] = np.column_stack([right, -up, near])
     low, span = flat.min(axis=0), np.ptp(flat, axis=0)
     scale = 0.88 * min(wide / max(span[0], 1e-9), high / max(span[1], 1e-9))
     flat = (flat - low - span / 2) * scale
@@ -83,7 +84,7 @@ def _edges(depth: NDArray[np.float64], face: NDArray[np.int64], normals: NDArray
     return lines
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def _rasterise(triangles, wide, high):  # type: ignore[no-untyped-def]
     """Nearest triangle at each pixel's centre: depth (high, wide) and triangle index, -1 for none."""
     depth = np.full((high, wide), -np.inf)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import trimesh
@@ -153,7 +154,7 @@ def _read_obj(data: bytes) -> RawMesh:
     if lines > MAX_TRIANGLES:
         raise _too_many(lines)
     try:
-        loaded = trimesh.load(io.BytesIO(data), file_type="obj", process=False, force="mesh", skip_materials=True)
+        loaded: Any = trimesh.load(io.BytesIO(data), file_type="obj", process=False, force="mesh", skip_materials=True)
         vertices = np.asarray(loaded.vertices, dtype=np.float64)
         faces = np.asarray(loaded.faces, dtype=np.int64)
     except Exception:  # the loader raises whatever its parsing stumbles on
@@ -171,9 +172,7 @@ def _check_numbers(mesh: RawMesh) -> None:
     if len(mesh.faces) > MAX_TRIANGLES:
         raise _too_many(len(mesh.faces))
     if mesh.faces.min() < 0 or mesh.faces.max() >= len(mesh.vertices):
-        raise PartError(
-            "A triangle names a corner that does not exist.", field="file", remedy="Export the part again."
-        )
+        raise PartError("A triangle names a corner that does not exist.", field="file", remedy="Export the part again.")
     used = mesh.vertices[mesh.faces.ravel()]
     bad = int(np.count_nonzero(~np.isfinite(used).all(axis=1)))
     if bad:

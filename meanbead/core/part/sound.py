@@ -72,6 +72,7 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
     # Move before closing, so that the manifold made for the check is the one that is sliced.
     low, high = mesh.bounds
     mesh.vertices = mesh.vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
+    _refuse_flat(mesh)
     manifold = _close(mesh, mended)
     vertices = np.asarray(mesh.vertices, dtype=np.float64)
     faces = np.asarray(mesh.faces, dtype=np.int64)
@@ -147,7 +148,7 @@ def _close(mesh: trimesh.Trimesh, mended: list[str]) -> manifold3d.Manifold:
     made = _manifold(mesh.vertices, mesh.faces)
     if not _is_sound(made) and not mesh.is_winding_consistent:
         before = mesh.faces.copy()
-        trimesh.repair.fix_winding(mesh)
+        trimesh.repair.fix_winding(mesh)  # type: ignore[no-untyped-call]
         flipped = int(np.count_nonzero((before != mesh.faces).any(axis=1)))
         if flipped:
             mended.append(f"{_count(flipped, 'flipped triangle')} {_was(flipped)} turned to face the same way.")
@@ -157,16 +158,12 @@ def _close(mesh: trimesh.Trimesh, mended: list[str]) -> manifold3d.Manifold:
         if filled:
             mended.append(f"{_count(filled, 'flat hole')} in the surface {_was(filled)} closed.")
             if not mesh.is_winding_consistent:
-                trimesh.repair.fix_winding(mesh)
+                trimesh.repair.fix_winding(mesh)  # type: ignore[no-untyped-call]
             made = _manifold(mesh.vertices, mesh.faces)
     if _is_sound(made):
         volume = float(made.volume())
         if abs(volume) < 1e-3:
-            raise PartError(
-                "The mesh has no volume: it is a flat sheet.",
-                field="file",
-                remedy="Give the body a thickness in the program that it was drawn in.",
-            )
+            raise _no_volume()
         if volume < 0:
             mesh.invert()
             mended.append("The whole surface faced inwards and was turned.")
@@ -196,14 +193,31 @@ def _manifold(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifo
     )
 
 
+def _refuse_flat(mesh: trimesh.Trimesh) -> None:
+    """Refuse corners that all lie in one plane, whichever way it is tilted."""
+    centred = np.asarray(mesh.vertices) - np.asarray(mesh.vertices).mean(axis=0)
+    thickness = float(np.sqrt(max(0.0, np.linalg.eigvalsh(centred.T @ centred / len(centred))[0])))
+    if thickness < 1e-4:
+        raise _no_volume()
+
+
+def _no_volume() -> PartError:
+    return PartError(
+        "The mesh has no volume: it is a flat sheet.",
+        field="file",
+        remedy="Give the body a thickness in the program that it was drawn in.",
+    )
+
+
 def _is_sound(made: manifold3d.Manifold) -> bool:
-    return made.status() == manifold3d.Error.NoError and made.num_tri() > 0
+    return bool(made.status() == manifold3d.Error.NoError and made.num_tri() > 0)
 
 
 def _open_edges(mesh: trimesh.Trimesh) -> NDArray[np.int64]:
     edges = np.asarray(mesh.edges_sorted)
     _, index, counts = np.unique(edges, axis=0, return_index=True, return_counts=True)
-    return np.asarray(mesh.edges, dtype=np.int64)[index[counts == 1]]
+    lonely: NDArray[np.int64] = np.asarray(mesh.edges, dtype=np.int64)[index[counts == 1]]
+    return lonely
 
 
 def _fill_flat_holes(mesh: trimesh.Trimesh) -> int:

@@ -138,9 +138,7 @@ def _check_entries(archive: zipfile.ZipFile) -> str:
         raise _bomb()
     models = [entry.filename for entry in entries if entry.filename.lower().endswith(".model")]
     if not models:
-        raise PartError(
-            "The archive holds no 3D model.", field="file", remedy="Export the part again as 3MF or STL."
-        )
+        raise PartError("The archive holds no 3D model.", field="file", remedy="Export the part again as 3MF or STL.")
     preferred = [name for name in models if name.lower() == "3d/3dmodel.model"]
     return (preferred or models)[0]
 
@@ -165,9 +163,7 @@ def _read_object(node: Element) -> _Object:
                 one.faces = np.array(faces, dtype=np.int64)
                 if one.faces.min() < 0 or one.faces.max() >= len(one.vertices):
                     raise ValueError("index")
-        one.components = [
-            (c.get("objectid", ""), _transform(c.get("transform"))) for c in node.iter(f"{_NS}component")
-        ]
+        one.components = [(c.get("objectid", ""), _transform(c.get("transform"))) for c in node.iter(f"{_NS}component")]
     except (TypeError, ValueError):
         raise PartError(
             "The 3MF file has a corner or triangle that is not three numbers.",

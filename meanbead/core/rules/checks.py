@@ -149,7 +149,9 @@ def layer_height_bounds(s: Situation) -> Finding | None:
             limit=high,
         )
     if height < low - 1e-9:
-        sentence = f"A {height:g} mm layer is under a quarter of the {bore:g} mm bore: flow pulses and back-pressure show."
+        sentence = (
+            f"A {height:g} mm layer is under a quarter of the {bore:g} mm bore: flow pulses and back-pressure show."
+        )
         return Finding(
             rule="layer_height_bounds",
             severity="risk",

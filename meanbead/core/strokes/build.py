@@ -65,7 +65,9 @@ class Outline:
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates (16 bytes each, and as much again for the library)."""
-        corners = sum(int(shapely.get_num_coordinates(r).sum()) for r in (self.sections, self.islands.region, self.inside))
+        corners = sum(
+            int(shapely.get_num_coordinates(r).sum()) for r in (self.sections, self.islands.region, self.inside)
+        )
         return corners * 32 + self.walls.points.nbytes
 
 

@@ -95,7 +95,7 @@ def order_pieces(pieces: Pieces, seam_at_back: bool) -> Ordered:
     return Ordered(xy, width, feature, layer, inside)
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def _nearest_entry(points, first, last, closed, x, y, seam_at_back):  # type: ignore[no-untyped-def]
     """Squared distance to a piece and the point at which it is entered.
 
@@ -117,7 +117,7 @@ def _nearest_entry(points, first, last, closed, x, y, seam_at_back):  # type: ig
     return distance, best
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def _order(  # type: ignore[no-untyped-def]
     rows, points, offsets, closed, rank, layer, island, phase, feature, width, across, angle, reach, seam_at_back
 ):

@@ -54,7 +54,7 @@ def scan_lines(regions: Objects, angle_rad: NDArray[np.float64], pitch_mm: NDArr
     return Lines(segments, filled[region], pitch)
 
 
-@numba.njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True)
 def _scan_all(points, ring_end, region_end, angle, pitch, fit):  # type: ignore[no-untyped-def]
     """Segments (n, 5: x0 y0 x1 y1 offset), region (n,), pitch (n,) of all regions."""
     capacity = 1024

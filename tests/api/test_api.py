@@ -1,0 +1,204 @@
+import io
+import json
+import unittest
+from typing import Any
+
+import trimesh
+from openapi_spec_validator import validate
+
+from meanbead.api import create_app
+from meanbead.demo.workshop import fill_if_empty
+from meanbead.store.database import Database
+from tests.support.server import new_database
+from tests.support.solids import stl_bytes
+
+BOX = stl_bytes(trimesh.creation.box((20, 20, 10)))
+
+
+class ApiCase(unittest.TestCase):
+    database: Database
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.database = new_database("api")
+        fill_if_empty(cls.database, samples=False)
+        cls.app = create_app(cls.database)
+        cls.client = cls.app.test_client()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.database.close()
+
+    def call(self, method: str, address: str, body: Any = None, status: int = 200, **keys: Any) -> Any:
+        answer = self.client.open(address, method=method, json=body, **keys)
+        self.assertEqual(answer.status_code, status, answer.text)
+        if status >= 400:
+            self.assertEqual(answer.content_type, "application/problem+json")
+            problem = answer.get_json(force=True)
+            self.assertEqual(problem["status"], status)
+            self.assertTrue(problem["title"] and problem["detail"])
+            return problem
+        return answer.get_json()
+
+    def upload(self, data: bytes = BOX, name: str = "small-box.stl", status: int = 201, **form: str) -> Any:
+        fields = {"file": (io.BytesIO(data), name), **form}
+        return self.call("POST", "/api/parts", status=status, data=fields, content_type="multipart/form-data")
+
+    def columns(self, part: dict[str, Any]) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = self.call("GET", f"/api/parts/{part['id']}/recipes")["recipes"]
+        return found
+
+
+class Description(ApiCase):
+    def test_is_valid_openapi_and_has_one_schema_per_model(self) -> None:
+        spec = self.call("GET", "/api/openapi.json")
+        validate(spec)
+        self.assertIn("RecipeOut", spec["components"]["schemas"])
+        self.assertFalse([name for name in spec["components"]["schemas"] if "." in name])
+        refused = spec["paths"]["/api/recipes/{recipe_id}"]["patch"]["responses"]["422"]["content"]
+        self.assertEqual(list(refused), ["application/problem+json"])
+
+
+class Parts(ApiCase):
+    def test_add_look_rename_remove_restore(self) -> None:
+        part = self.upload()
+        self.assertEqual(part["name"], "Small box")
+        self.assertAlmostEqual(part["facts"]["volume_mm3"], 4000)
+        picture = self.client.get(part["picture"])
+        self.assertEqual(picture.data[:8], b"\x89PNG\r\n\x1a\n")
+        self.assertIn("immutable", picture.headers["Cache-Control"])
+        renamed = self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "name": " Crate "})
+        self.assertEqual((renamed["name"], renamed["version"]), ("Crate", part["version"] + 1))
+        self.call("POST", f"/api/parts/{part['id']}/delete", {"version": renamed["version"]})
+        self.call("GET", f"/api/parts/{part['id']}", status=404)
+        self.assertNotIn(part["id"], [one["id"] for one in self.call("GET", "/api/parts")["parts"]])
+        self.call("POST", f"/api/parts/{part['id']}/restore")
+        self.assertEqual(self.call("GET", f"/api/parts/{part['id']}")["name"], "Crate")
+
+    def test_new_part_has_two_columns_to_compare(self) -> None:
+        columns = self.columns(self.upload())
+        self.assertEqual([column["name"] for column in columns], ["Everyday", "Coarser"])
+        self.assertLess(columns[0]["preview"]["bore_mm"], columns[1]["preview"]["bore_mm"])
+
+    def test_broken_files_get_a_sentence(self) -> None:
+        problem = self.upload(BOX[:300], status=422)
+        self.assertIn("promises 12 triangles", problem["detail"])
+        self.assertEqual(problem["errors"][0]["field"], "file")
+        self.call("POST", "/api/parts", status=422, data={}, content_type="multipart/form-data")
+
+    def test_a_wrong_unit_is_a_question_with_its_answer(self) -> None:
+        tiny = stl_bytes(trimesh.creation.box((2, 1, 1)))
+        problem = self.upload(tiny, status=422)
+        self.assertEqual(problem["type"], "urn:meanbead:unit-unclear")
+        self.assertEqual((problem["suggested_unit"], problem["extents"]), ("inch", [2, 1, 1]))
+        self.assertAlmostEqual(self.upload(tiny, unit="inch")["facts"]["extents_mm"]["x"], 50.8, places=4)
+        self.assertAlmostEqual(self.upload(tiny, unit="mm")["facts"]["extents_mm"]["x"], 2, places=4)
+
+    def test_paths_in_file_names_are_dropped(self) -> None:
+        self.assertEqual(self.upload(name="../../evil_thing.stl")["file_name"], "evil_thing.stl")
+        self.assertEqual(self.upload(name="a/b/<b>x.stl")["file_name"], "<b>x.stl")
+
+
+class Recipes(ApiCase):
+    def setUp(self) -> None:
+        self.part = self.upload()
+        self.column = self.columns(self.part)[0]
+        self.address = f"/api/recipes/{self.column['id']}"
+
+    def edit(self, status: int = 200, **change: Any) -> Any:
+        return self.call("PATCH", self.address, {"version": self.column["version"], **change}, status)
+
+    def test_edit_estimate_and_read_again(self) -> None:
+        before = self.call("POST", f"{self.address}/estimate")
+        edited = self.edit(choices={"layer_height_mm": 0.28, "infill": {"density": 0.3}})
+        self.assertIsNone(edited["estimate"])
+        after = self.call("POST", f"{self.address}/estimate")
+        self.assertLess(after["layers"], before["layers"])
+        again = self.columns(self.part)[0]
+        self.assertEqual(again["estimate"], after)
+        self.assertEqual(again["choices"]["layer_height_mm"], 0.28)
+        self.assertEqual(again["version"], self.column["version"] + 1)
+        headline = [one["headline"] for one in self.call("GET", "/api/parts")["parts"] if one["id"] == self.part["id"]]
+        self.assertAlmostEqual(headline[0]["print_time_s"], after["print_time_s"])
+
+    def test_going_back_finds_the_stored_estimate(self) -> None:
+        before = self.call("POST", f"{self.address}/estimate")
+        edited = self.edit(choices={"walls": 5})
+        back = self.call("PATCH", self.address, {"version": edited["version"], "choices": {}})
+        self.assertEqual(back["estimate"], before)
+
+    def test_stale_write_gets_409_and_what_is_stored(self) -> None:
+        self.edit(choices={"walls": 4})
+        problem = self.edit(409, choices={"walls": 7})
+        self.assertEqual(problem["stored"]["choices"]["walls"], 4)
+        self.assertEqual(problem["stored"]["version"], self.column["version"] + 1)
+        self.assertEqual(self.columns(self.part)[0]["choices"]["walls"], 4)
+
+    def test_contradictions_are_refused_and_nothing_is_stored(self) -> None:
+        problem = self.edit(422, choices={"layer_height_mm": 0.9})
+        self.assertEqual(problem["errors"][0]["field"], "line_width_mm.outer_wall")
+        self.assertIsNone(self.columns(self.part)[0]["choices"]["layer_height_mm"])
+
+    def test_bad_fields_are_named_with_the_remedy(self) -> None:
+        for choices, field, words in (
+            ({"walls": -1}, "choices.walls", "at least 0"),
+            ({"walls": "many"}, "choices.walls", "number"),
+            ({"speed_mm_s": {"infil": 5}}, "choices.speed_mm_s.infil", "Did you mean infill"),
+            ({"infill": {"pattern": "stars"}}, "choices.infill.pattern", "'lines'"),
+        ):
+            problem = self.edit(422, choices=choices)
+            self.assertEqual(problem["errors"][0]["field"], field)
+            self.assertIn(words, problem["errors"][0]["message"])
+
+    def test_malformed_and_missing(self) -> None:
+        self.assertEqual(self.client.patch(self.address, data="{", content_type="application/json").status_code, 400)
+        self.call("PATCH", "/api/recipes/99999", {"version": 1}, 404)
+        self.edit(404, nozzle_id=99999)
+        self.call("GET", "/api/parts/99999/recipes", status=404)
+        self.call("GET", "/api/nothing", status=404)
+
+    def test_duplicate_stands_next_to_the_original(self) -> None:
+        self.edit(choices={"walls": 3})
+        made = self.call("POST", f"/api/parts/{self.part['id']}/recipes", {"copy_of": self.column["id"]}, 201)
+        columns = self.columns(self.part)
+        self.assertEqual([one["id"] for one in columns][1], made["id"])
+        self.assertEqual(made["choices"]["walls"], 3)
+        other = self.upload()
+        self.call("POST", f"/api/parts/{other['id']}/recipes", {"copy_of": self.column["id"]}, 422)
+
+    def test_remove_and_restore(self) -> None:
+        version = {"version": self.column["version"]}
+        self.call("POST", f"{self.address}/delete", version)
+        self.assertEqual(len(self.columns(self.part)), 1)
+        self.call("POST", f"{self.address}/estimate", status=404)
+        self.call("POST", f"{self.address}/restore")
+        self.assertEqual(self.columns(self.part)[0]["id"], self.column["id"])
+
+    def test_preview_needs_no_stored_recipe(self) -> None:
+        ask = {key: self.column[key] for key in ("machine_id", "nozzle_id", "material_id")}
+        shown = self.call("POST", "/api/preview", {**ask, "choices": {"line_width_mm": {"outer_wall": 0.6}}})
+        self.assertEqual(shown["beads"][0]["width_mm"], 0.6)
+        self.call("POST", "/api/preview", {**ask, "choices": {"line_width_mm": {"outer_wall": 0.1}}}, 422)
+
+
+class Guard(ApiCase):
+    def test_other_hosts_and_origins_are_refused(self) -> None:
+        self.call("GET", "/api/parts", status=403, headers={"Host": "evil.example"})
+        self.call("POST", "/api/preview", {}, 403, headers={"Origin": "http://evil.example"})
+        self.call("GET", "/api/health", headers={"Host": "localhost:8420"})
+        self.call("GET", "/api/health", headers={"Host": "[::1]:8420"})
+
+    def test_headers(self) -> None:
+        answer = self.client.get("/api/health")
+        self.assertIn("default-src 'self'", answer.headers["Content-Security-Policy"])
+        self.assertNotIn("unsafe-eval", answer.headers["Content-Security-Policy"])
+        self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+        self.assertEqual(json.loads(answer.text)["status"], "ok")
+
+    def test_page_is_served_for_every_room_and_nothing_outside(self) -> None:
+        for address, status, page in (("/parts/1", 200, True), ("/assets/../../pyproject.toml", 404, False)):
+            with self.client.get(address) as answer:
+                self.assertEqual(answer.status_code, status)
+                self.assertEqual('<div id="root">' in answer.text, page)
+        with self.client.get("/%2e%2e/%2e%2e/pyproject.toml") as answer:
+            self.assertNotIn("[project]", answer.text)

@@ -1,0 +1,146 @@
+import os
+import tempfile
+import unittest
+from pathlib import Path
+
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import inspect
+
+from meanbead.core.estimate import Engine
+from meanbead.core.vocabulary import Recipe
+from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
+from meanbead.store import cluster, workshop
+from meanbead.store.database import Database
+from meanbead.store.tables import Base, Machine, Part, RecipeRow
+from tests.support.server import new_database, running_cluster
+from tests.support.solids import box
+
+
+class Migrations(unittest.TestCase):
+    def test_migrated_schema_is_the_one_in_the_models(self) -> None:
+        database = new_database("migrations")
+        self.addCleanup(database.close)
+        with database.engine.connect() as connection:
+            context = MigrationContext.configure(connection, opts={"compare_type": True})
+            self.assertEqual(compare_metadata(context, Base.metadata), [])
+            tables = set(inspect(connection).get_table_names())
+        self.assertLessEqual({"machines", "nozzles", "materials", "parts", "recipes", "estimates"}, tables)
+
+    def test_migrating_again_does_nothing(self) -> None:
+        database = new_database("migrations")
+        self.addCleanup(database.close)
+        database.migrate()
+
+
+class Cluster(unittest.TestCase):
+    def test_starting_a_running_one_finds_it(self) -> None:
+        running = running_cluster()
+        again = cluster.start(running.folder.parent, durable=False)
+        self.assertEqual((again.port, again.url), (running.port, running.url))
+
+    def test_listens_on_loopback_only_and_asks_for_the_password(self) -> None:
+        import psycopg
+
+        running = running_cluster()
+        with psycopg.connect(running.url.replace("+psycopg", "")) as connection:
+            self.assertEqual(connection.execute("show listen_addresses").fetchone(), ("127.0.0.1",))
+        with self.assertRaises(psycopg.OperationalError):
+            psycopg.connect(host="127.0.0.1", port=running.port, user="meanbead", password="guess", dbname="postgres")
+
+    def test_a_folder_with_other_things_is_not_touched(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            os.chmod(name, 0o755)
+            folder = cluster.database_folder(Path(name))
+            folder.mkdir(parents=True)
+            (folder / "letter.txt").write_text("keep me")
+            with self.assertRaises(cluster.ClusterError):
+                cluster.start(Path(name))
+            self.assertEqual((folder / "letter.txt").read_text(), "keep me")
+
+    def test_a_taken_port_is_avoided(self) -> None:
+        running = running_cluster()
+        self.assertNotEqual(cluster.free_port(running.port), running.port)
+
+    def test_stopping_what_does_not_run_is_quiet(self) -> None:
+        cluster.stop(Path("/nonexistent/postgres"))
+
+
+class Workshop(unittest.TestCase):
+    database: Database
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.database = new_database("workshop")
+        fill_if_empty(cls.database, samples=False)
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.database.close()
+
+    def test_a_solid_comes_back_as_it_was(self) -> None:
+        solid = box(20, 30, 40)
+        with self.database.session.begin() as db:
+            part_id = workshop.add_part(db, solid, name="Box", file_name="box.stl", source=b"file").id
+        with self.database.session.begin() as db:
+            again = workshop.load_solid(db, part_id)
+            self.assertEqual(workshop.get(db, Part, part_id).source, b"file")
+        self.assertEqual(again.digest, solid.digest)
+        self.assertEqual(again.vertices.tobytes(), solid.vertices.tobytes())
+        self.assertEqual(again.faces.tolist(), solid.faces.tolist())
+
+    def test_filling_twice_keeps_what_is_there(self) -> None:
+        with self.database.session.begin() as db:
+            machine = workshop.all_rows(db, Machine)[0]
+            machine.name = "Renamed"
+        self.assertFalse(fill_if_empty(self.database, samples=True))
+        with self.database.session.begin() as db:
+            self.assertEqual([row.name for row in workshop.all_rows(db, Machine)], ["Renamed"])
+
+    def test_first_columns_are_estimated_once(self) -> None:
+        with self.database.session.begin() as db:
+            part = workshop.add_part(db, box(15, 15, 5), name="Small", file_name="s.stl", source=b"x")
+            machine, nozzle, material = workshop.first_of_each(db)
+            row = workshop.add_recipe(
+                db,
+                part,
+                name="One",
+                machine_id=machine.id,
+                nozzle_id=nozzle.id,
+                material_id=material.id,
+                choices=Recipe(),
+            )
+            recipe_id = row.id
+        for _ in range(2):
+            estimate_first_columns(self.database, Engine())
+        with self.database.session.begin() as db:
+            row = workshop.get_recipe(db, recipe_id)
+            inputs = workshop.inputs_digest(row, row.part.digest)
+            self.assertIsNotNone(workshop.find_estimate(db, inputs))
+            # Another machine limit is another input: the stored figure must not answer for it.
+            row.machine.printer = row.machine.printer | {"start_time_s": 1}
+            self.assertIsNone(workshop.find_estimate(db, workshop.inputs_digest(row, row.part.digest)))
+            db.rollback()
+
+    def test_columns_are_placed_between_their_neighbours(self) -> None:
+        with self.database.session.begin() as db:
+            part = workshop.add_part(db, box(15, 15, 5), name="P", file_name="p.stl", source=b"x")
+            machine, nozzle, material = workshop.first_of_each(db)
+
+            def add(name: str, after: RecipeRow | None = None) -> RecipeRow:
+                return workshop.add_recipe(
+                    db,
+                    part,
+                    name=name,
+                    machine_id=machine.id,
+                    nozzle_id=nozzle.id,
+                    material_id=material.id,
+                    choices=Recipe(),
+                    after=after,
+                )
+
+            first = add("a")
+            add("d")
+            second = add("b", first)
+            add("c", second)
+            self.assertEqual([row.name for row in workshop.recipes_of(db, part.id)], ["a", "b", "c", "d"])

@@ -1,0 +1,238 @@
+import math
+import unittest
+
+import numpy as np
+from pydantic import ValidationError
+
+from meanbead.core.cache import BoundedCache
+from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.timing import time_strokes
+from meanbead.core.motion.lookahead import straight_move_time_s
+from meanbead.core.parallel import spread
+from meanbead.core.preview import preview
+from meanbead.core.resolve import resolve
+from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
+from tests.support.solids import box, cylinder
+
+ENGINE = Engine()
+
+
+def estimate(keys: dict | None = None, solid=None, printer: dict | None = None, nozzle=0.4, material=None) -> Estimate:
+    job = Job(
+        solid or box(20, 20, 6),
+        Recipe.model_validate(keys or {}),
+        Printer.model_validate(printer or {}),
+        Nozzle(bore_mm=nozzle),
+        material or Material(),
+    )
+    return ENGINE.estimate(job)
+
+
+class TheWhole(unittest.TestCase):
+    def test_both_ledgers_add_up(self) -> None:
+        for keys in ({}, {"speed_mm_s": {"infill": 300}}, {"cooling": {"min_layer_time_s": 40}}):
+            result = estimate(keys)
+            features = sum(share.time_s for share in result.by_feature.values())
+            causes = sum(result.by_cause.model_dump().values())
+            self.assertAlmostEqual(features, result.print_time_s, places=6)
+            self.assertAlmostEqual(causes, result.print_time_s, places=6)
+            grams = sum(share.filament_g for share in result.by_feature.values())
+            self.assertAlmostEqual(grams, result.filament_g, places=9)
+
+    def test_filament_figures_agree_with_each_other(self) -> None:
+        result = estimate()
+        self.assertAlmostEqual(result.filament_mm * math.pi * 1.75**2 / 4, result.filament_mm3, places=6)
+        self.assertAlmostEqual(result.filament_mm3 * 1.24 / 1000, result.filament_g)
+        self.assertAlmostEqual(result.filament_g * 22 / 1000, result.filament_cost)
+
+    def test_whole_time_is_print_start_and_heat_up(self) -> None:
+        result = estimate(printer={"start_time_s": 123})
+        self.assertEqual(result.start_time_s, 123)
+        self.assertGreater(result.heat_up_s, 30)
+        self.assertAlmostEqual(result.whole_time_s, result.print_time_s + 123 + result.heat_up_s)
+
+    def test_interval_holds_the_figure(self) -> None:
+        result = estimate()
+        self.assertLess(result.interval.low_s, result.print_time_s)
+        self.assertGreater(result.interval.high_s, result.print_time_s)
+
+    def test_same_input_same_bits(self) -> None:
+        self.assertEqual(
+            estimate().model_dump_json(), Engine().estimate(Job(box(20, 20, 6), Recipe())).model_dump_json()
+        )
+
+
+class Levers(unittest.TestCase):
+    """Each choice changes the estimate the way it changes the print."""
+
+    def test_higher_layers_are_faster_and_fewer(self) -> None:
+        fine, coarse = estimate({"layer_height_mm": 0.12}), estimate({"layer_height_mm": 0.28})
+        self.assertLess(coarse.print_time_s, fine.print_time_s)
+        self.assertEqual((fine.layers, coarse.layers), (50, 22))
+
+    def test_walls_infill_and_skins_cost_grams(self) -> None:
+        base = estimate(solid=box(40, 40, 10))
+        for keys in ({"walls": 5}, {"infill": {"density": 0.5}}, {"top_layers": 9}):
+            self.assertGreater(estimate(keys, solid=box(40, 40, 10)).filament_g, base.filament_g, keys)
+
+    def test_more_acceleration_saves_on_small_parts_and_speed_does_not(self) -> None:
+        small = cylinder(4, 6)
+        free = {"cooling": {"min_layer_time_s": 0}}
+        base = estimate(free, solid=small).print_time_s
+        faster = estimate(free | {"speed_mm_s": {"infill": 240, "solid": 240}}, solid=small).print_time_s
+        livelier = estimate(
+            free | {"acceleration_mm_s2": {"print": 4000, "travel": 4000}},
+            solid=small,
+            printer={"max_acceleration_mm_s2": {"x": 5000, "y": 5000}},
+        ).print_time_s
+        self.assertLess(base - livelier, base)
+        self.assertGreater(base - livelier, 2 * (base - faster))
+
+    def test_flow_is_capped_and_said(self) -> None:
+        free = estimate({"speed_mm_s": {"infill": 100}}, solid=box(60, 60, 6))
+        asked = estimate({"speed_mm_s": {"infill": 230}}, solid=box(60, 60, 6))
+        self.assertFalse(free.melt_capped)
+        self.assertTrue(asked.melt_capped)
+        self.assertAlmostEqual(asked.peak_flow_mm3_s, asked.melt_ceiling_mm3_s, places=6)
+        self.assertGreater(asked.asked_flow_mm3_s, asked.melt_ceiling_mm3_s)
+        self.assertGreater(asked.by_cause.melt_ceiling_s, 0)
+        self.assertTrue(asked.by_feature["infill"].capped)
+        self.assertFalse(asked.by_feature["outer_wall"].capped)
+        self.assertIn("melt_cap", [finding.rule for finding in asked.findings])
+
+    def test_beyond_the_ceiling_more_speed_changes_nothing(self) -> None:
+        times = [estimate({"speed_mm_s": {"infill": v}}, solid=box(60, 60, 6)).print_time_s for v in (160, 200, 240)]
+        self.assertAlmostEqual(times[0], times[1], places=6)
+        self.assertAlmostEqual(times[1], times[2], places=6)
+
+    def test_hotter_lifts_the_cap(self) -> None:
+        fast = {"speed_mm_s": {"infill": 230}}
+        self.assertLess(
+            estimate(fast | {"nozzle_temp_c": 230}, solid=box(60, 60, 6)).print_time_s,
+            estimate(fast | {"nozzle_temp_c": 195}, solid=box(60, 60, 6)).print_time_s,
+        )
+
+    def test_small_layers_take_their_time_to_cool(self) -> None:
+        post = cylinder(3, 20)
+        result = estimate({"cooling": {"min_layer_time_s": 15}, "adhesion": {"kind": "none"}}, solid=post)
+        self.assertGreaterEqual(result.print_time_s, 15 * 99)
+        self.assertLess(result.print_time_s, 15 * 99 + 30)
+        self.assertGreater(result.by_feature["wait"].time_s, 0)
+        self.assertIn("cooling_time", [finding.rule for finding in result.findings])
+
+    def test_retractions_follow_the_shortest_travel(self) -> None:
+        few, many = estimate({"retraction": {"min_travel_mm": 50}}), estimate({"retraction": {"min_travel_mm": 0}})
+        self.assertLess(few.retractions, many.retractions)
+        self.assertEqual(few.by_cause.retracting_s, 0)
+        each = 2 * straight_move_time_s(0.8, 35, 2000)
+        self.assertAlmostEqual(many.by_cause.retracting_s, many.retractions * each, places=6)
+
+    def test_flow_ratio_scales_plastic(self) -> None:
+        self.assertAlmostEqual(estimate({"flow_ratio": 0.9}).filament_g / estimate().filament_g, 0.9)
+
+    def test_first_layer_is_slow(self) -> None:
+        slow, quick = (estimate({"speed_mm_s": {"first_layer": v}}).print_time_s for v in (8, 50))
+        self.assertGreater(slow, quick + 30)
+
+
+class ByHand(unittest.TestCase):
+    def test_one_square_loop(self) -> None:
+        """A single wall, one layer: four sides, four corners, nothing else."""
+        plan = resolve(
+            Recipe.model_validate(
+                {
+                    "walls": 1,
+                    "top_layers": 0,
+                    "bottom_layers": 0,
+                    "infill": {"density": 0},
+                    "adhesion": {"kind": "none"},
+                    "line_width_mm": {"outer_wall": 0.5},
+                    "speed_mm_s": {"first_layer": 50, "outer_wall": 50},
+                }
+            ),
+            Printer(),
+            Nozzle(),
+            Material(),
+        )
+        strokes = ENGINE.strokes(box(40.5, 40.5, 0.2), plan)
+        timing = time_strokes(strokes, plan, Printer(), 100.0)
+        # Corners at the jerk of 8 mm/s; start and end at the same from rest; sides of 40 mm at 50 mm/s, 1000 mm/s2.
+        ramp_mm = (50**2 - 8**2) / 2000
+        side = 2 * (50 - 8) / 1000 + (40 - 2 * ramp_mm) / 50
+        self.assertAlmostEqual(timing.print_time_s, 4 * side, places=9)
+
+
+class Defaults(unittest.TestCase):
+    def test_a_plan_as_a_recipe_resolves_to_itself(self) -> None:
+        printer, nozzle, material = Printer(), Nozzle(bore_mm=0.6), Material()
+        plan = resolve(Recipe.model_validate({"walls": 3, "adhesion": {"kind": "none"}}), printer, nozzle, material)
+        self.assertEqual(resolve(plan.as_recipe(), printer, nozzle, material), plan)
+
+    def test_the_nozzle_carries_the_rest_along(self) -> None:
+        shapes = [resolve(Recipe(), Printer(), Nozzle(bore_mm=bore), Material()).shape for bore in (0.4, 0.8)]
+        self.assertAlmostEqual(shapes[1].layer_height_mm, 2 * shapes[0].layer_height_mm)
+        self.assertAlmostEqual(shapes[1].width_mm.outer_wall, 2 * shapes[0].width_mm.outer_wall)
+        self.assertLess(shapes[1].walls, shapes[0].walls)
+
+    def test_heights_follow_full_steps_when_known(self) -> None:
+        plan = resolve(Recipe(), Printer(z_step_mm=0.04), Nozzle(bore_mm=0.6), Material())
+        self.assertAlmostEqual(plan.shape.layer_height_mm / 0.04, round(plan.shape.layer_height_mm / 0.04))
+
+    def test_contradictions_name_their_field(self) -> None:
+        for keys, field in (
+            ({"nozzle_diameter_mm": 0.6}, "nozzle_diameter_mm"),
+            ({"layer_height_mm": 0.5}, "line_width_mm.outer_wall"),
+            ({"line_width_mm": {"infill": 0.15}}, "line_width_mm.infill"),
+            ({"first_layer_height_mm": 0.5, "layer_height_mm": 0.2}, "first_layer_height_mm"),
+        ):
+            with self.assertRaises(RecipeError) as caught:
+                estimate(keys)
+            self.assertEqual(caught.exception.field, field)
+
+    def test_plastic_that_does_not_melt_is_refused(self) -> None:
+        with self.assertRaises(RecipeError) as caught:
+            estimate({"nozzle_temp_c": 120})
+        self.assertEqual(caught.exception.field, "nozzle_temp_c")
+
+    def test_unknown_keys_and_nonsense_are_refused(self) -> None:
+        for keys in ({"layer_hight_mm": 0.2}, {"walls": -1}, {"walls": 1.5}, {"infill": {"density": float("nan")}}):
+            with self.assertRaises(ValidationError):
+                Recipe.model_validate(keys)
+
+    def test_a_material_outside_its_own_window_is_refused(self) -> None:
+        with self.assertRaises(ValidationError):
+            Material(nozzle_temp_c=300)
+        with self.assertRaises(ValidationError):
+            Printer.model_validate({"corner": {"law": "junction_deviation"}})
+
+    def test_preview_agrees_with_the_estimate(self) -> None:
+        seen = preview(Recipe(), Printer(), Nozzle(), Material())
+        whole = estimate(solid=box(60, 60, 6))
+        self.assertAlmostEqual(max(bead.flow_mm3_s for bead in seen.beads), whole.asked_flow_mm3_s, places=6)
+        self.assertEqual(seen.melt_ceiling_mm3_s, whole.melt_ceiling_mm3_s)
+
+
+class Memory(unittest.TestCase):
+    def test_cache_drops_the_oldest_and_makes_each_value_once(self) -> None:
+        made: list[int] = []
+        cache: BoundedCache[bytes] = BoundedCache(100, len)
+
+        def make(key: int) -> bytes:
+            made.append(key)
+            return bytes(40)
+
+        for key in (1, 2, 1, 3, 1, 2):
+            cache.get(key, lambda key=key: make(key))
+        self.assertEqual(made, [1, 2, 3, 2])
+        self.assertLessEqual(cache.nbytes, 100)
+
+    def test_cache_forgets_failures(self) -> None:
+        cache: BoundedCache[bytes] = BoundedCache(100, len)
+        with self.assertRaises(ZeroDivisionError):
+            cache.get("x", lambda: bytes(1 // 0))
+        self.assertEqual(cache.get("x", lambda: b"now"), b"now")
+
+    def test_spreading_work_changes_no_result(self) -> None:
+        numbers = np.arange(1000.0)
+        np.testing.assert_array_equal(spread(lambda part: part * 2, numbers).astype(float), numbers * 2)

@@ -1,0 +1,39 @@
+import math
+import unittest
+
+from meanbead.core.errors import RecipeError
+from meanbead.core.heat import heat_up_time_s, machine_heat_up_s
+from meanbead.core.vocabulary import Printer
+
+
+class HeatUp(unittest.TestCase):
+    def test_agrees_with_small_steps_of_the_heat_balance(self) -> None:
+        rise, power, capacity, loss = 188.0, 40.0, 15.0, 0.08
+        temperature, seconds, step = 0.0, 0.0, 0.001
+        while temperature < rise:
+            temperature += step * (power - loss * temperature) / capacity
+            seconds += step
+        self.assertAlmostEqual(heat_up_time_s(rise, power, capacity, loss), seconds, places=1)
+
+    def test_without_losses_it_is_energy_over_power(self) -> None:
+        self.assertAlmostEqual(heat_up_time_s(100, 50, 20, 1e-9), 100 * 20 / 50, places=4)
+
+    def test_bounds(self) -> None:
+        self.assertEqual(heat_up_time_s(0, 40, 15, 0.08), 0)
+        self.assertTrue(math.isinf(heat_up_time_s(600, 40, 15, 0.08)))
+        self.assertTrue(math.isinf(heat_up_time_s(10, 0, 15, 0.08)))
+
+    def test_machine_waits_for_the_slower_of_both(self) -> None:
+        printer = Printer()
+        self.assertGreater(machine_heat_up_s(printer, 210, 100), machine_heat_up_s(printer, 210, 55))
+        no_bed = Printer.model_validate({"bed_heater": {"heater_w": 0}})
+        self.assertLess(machine_heat_up_s(no_bed, 210, 55), machine_heat_up_s(printer, 210, 55))
+
+    def test_weak_heaters_are_named(self) -> None:
+        for keys, temps, field in (
+            ({"hotend": {"heater_w": 10}}, (250, 60), "nozzle_temp_c"),
+            ({"bed_heater": {"heater_w": 60}}, (210, 100), "bed_temp_c"),
+        ):
+            with self.assertRaises(RecipeError) as caught:
+                machine_heat_up_s(Printer.model_validate(keys), *temps)
+            self.assertEqual(caught.exception.field, field)

@@ -1,0 +1,162 @@
+import math
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from meanbead.core.motion.lookahead import (
+    Moves,
+    corner_speeds_deviation,
+    corner_speeds_jerk,
+    limit_by_axis,
+    plan_speeds,
+    straight_move_time_s,
+)
+from tests.core.reference_motion import dense_time, deviation_corner, jerk_corner
+
+JERK = np.array([8.0, 8.0, 0.4, 5.0])
+
+
+def moves_of(
+    points: list[tuple[float, float]], speed: float = 100.0, acceleration: float = 1000.0, e_per_mm: float = 0.0
+) -> Moves:
+    xy = np.array(points)
+    delta = np.diff(xy, axis=0)
+    length = np.hypot(delta[:, 0], delta[:, 1])
+    unit = np.zeros((len(length), 4))
+    unit[:, :2] = delta / length[:, None]
+    unit[:, 3] = e_per_mm
+    halt = np.zeros(len(length), dtype=bool)
+    halt[0] = True
+    return Moves(length, unit, np.full(len(length), speed), np.full(len(length), acceleration), halt)
+
+
+def total(moves: Moves, corner: np.ndarray, stop: np.ndarray | None = None) -> float:
+    return float(plan_speeds(moves, corner, np.zeros(len(corner)) if stop is None else stop).time_s.sum())
+
+
+class SingleMoves(unittest.TestCase):
+    def test_trapezoid_by_hand(self) -> None:
+        # 0.1 s up to 100 mm/s over 5 mm, 90 mm in 0.9 s, 0.1 s down: 1.1 s.
+        moves = moves_of([(0, 0), (100, 0)])
+        self.assertAlmostEqual(total(moves, np.zeros(1)), 1.1)
+        self.assertAlmostEqual(straight_move_time_s(100, 100, 1000), 1.1)
+
+    def test_triangle_by_hand(self) -> None:
+        # 2 mm at 1000 mm/s2 never reaches 100 mm/s: 2 sqrt(2 / 1000).
+        moves = moves_of([(0, 0), (2, 0)])
+        self.assertAlmostEqual(total(moves, np.zeros(1)), 2 * math.sqrt(0.002))
+        self.assertAlmostEqual(straight_move_time_s(2, 100, 1000), 2 * math.sqrt(0.002))
+
+    def test_nothing_takes_no_time(self) -> None:
+        self.assertEqual(straight_move_time_s(0, 100, 1000), 0)
+
+    def test_a_move_cut_in_pieces_takes_the_same_time(self) -> None:
+        whole = moves_of([(0, 0), (80, 60)])
+        pieces = moves_of([(0.8 * k, 0.6 * k) for k in range(101)])
+        straight = np.full(100, np.inf)
+        straight[0] = 0
+        self.assertAlmostEqual(total(pieces, straight), total(whole, np.zeros(1)), places=9)
+
+
+class Corners(unittest.TestCase):
+    def test_right_angle_by_the_jerk_law(self) -> None:
+        # x drops by v and y rises by v: v = 8 mm/s.
+        moves = moves_of([(0, 0), (10, 0), (10, 10)])
+        self.assertAlmostEqual(corner_speeds_jerk(moves.unit, JERK, moves.halt)[1], 8.0)
+
+    def test_reversal_by_the_jerk_law_halves_it(self) -> None:
+        moves = moves_of([(0, 0), (10, 0), (0, 0)])
+        self.assertAlmostEqual(corner_speeds_jerk(moves.unit, JERK, moves.halt)[1], 4.0)
+
+    def test_extruder_jerk_binds_where_plastic_starts(self) -> None:
+        moves = moves_of([(0, 0), (10, 0), (20, 0)])
+        moves.unit[1, 3] = 0.5
+        self.assertAlmostEqual(corner_speeds_jerk(moves.unit, np.array([8.0, 8, 0.4, 2.0]), moves.halt)[1], 4.0)
+
+    def test_right_angle_by_junction_deviation(self) -> None:
+        # sin 45 = 0.7071: r = 0.02 x 0.7071 / 0.2929 = 0.04828 mm, v = sqrt(1000 x 0.04828) = 6.949 mm/s.
+        moves = moves_of([(0, 0), (10, 0), (10, 10)])
+        speeds = corner_speeds_deviation(moves.unit, moves.acceleration_mm_s2, 0.02, moves.halt)
+        self.assertAlmostEqual(speeds[1], 6.949, places=3)
+        self.assertEqual(speeds[0], 0)
+
+    def test_straight_on_is_not_slowed(self) -> None:
+        moves = moves_of([(0, 0), (10, 0), (20, 0)])
+        self.assertEqual(corner_speeds_jerk(moves.unit, JERK, moves.halt)[1], np.inf)
+        self.assertEqual(corner_speeds_deviation(moves.unit, moves.acceleration_mm_s2, 0.02, moves.halt)[1], np.inf)
+
+    def test_corner_time_by_hand(self) -> None:
+        # Two sides of 50 mm, corner at 8 mm/s. Each: up to 100 mm/s (5 mm), cruise, and a ramp to or from 8 mm/s.
+        moves = moves_of([(0, 0), (50, 0), (50, 50)])
+        ramp_mm = (100**2 - 8**2) / 2000
+        side = 0.1 + (50 - 5 - ramp_mm) / 100 + (100 - 8) / 1000
+        self.assertAlmostEqual(total(moves, np.array([0.0, 8.0])), 2 * side)
+
+
+class Axes(unittest.TestCase):
+    def test_slowest_axis_binds(self) -> None:
+        unit = np.array([[0.6, 0.8, 0, 0.05], [1.0, 0, 0, 0], [0, 0, 0, 0]])
+        bound = limit_by_axis(unit, np.array([300.0, 200.0, 10.0, 5.0]))
+        np.testing.assert_allclose(bound, [100.0, 300.0, np.inf])
+
+
+@st.composite
+def paths(draw: st.DrawFn) -> tuple[Moves, float]:
+    count = draw(st.integers(1, 14))
+    turns = draw(st.lists(st.floats(-math.pi, math.pi), min_size=count, max_size=count))
+    lengths = draw(st.lists(st.floats(0.05, 40), min_size=count, max_size=count))
+    speeds = draw(st.lists(st.floats(5, 300), min_size=count, max_size=count))
+    accelerations = draw(st.lists(st.floats(200, 8000), min_size=count, max_size=count))
+    flows = draw(st.lists(st.sampled_from([0.0, 0.03, 0.08]), min_size=count, max_size=count))
+    halts = draw(st.lists(st.sampled_from([False, False, False, True]), min_size=count, max_size=count))
+    heading = np.cumsum(turns)
+    unit = np.stack([np.cos(heading), np.sin(heading), np.zeros(count), np.array(flows)], axis=1)
+    halt = np.array([True, *halts[1:]])
+    return Moves(np.array(lengths), unit, np.array(speeds), np.array(accelerations), halt), draw(st.floats(0.005, 0.1))
+
+
+class AgainstTheReference(unittest.TestCase):
+    """Random paths against the dense sweep, whose own error is a few parts in ten thousand."""
+
+    @settings(max_examples=40, deadline=None)
+    @given(paths())
+    def test_jerk_law(self, case: tuple[Moves, float]) -> None:
+        moves, _ = case
+        units = [tuple(row) for row in moves.unit]
+        rest = (0.0, 0.0, 0.0, 0.0)
+        jerk = tuple(JERK)
+        corners = [jerk_corner(rest if moves.halt[k] else units[k - 1], units[k], jerk) for k in range(len(units))]
+        exits = [min(jerk_corner(unit, rest, jerk), speed) for unit, speed in zip(units, moves.speed_mm_s, strict=True)]
+        slow = dense_time(moves.length_mm, moves.speed_mm_s, moves.acceleration_mm_s2, corners, exits, moves.halt)
+        fast = total(moves, corner_speeds_jerk(moves.unit, JERK, moves.halt), limit_by_axis(moves.unit, JERK))
+        self.assertAlmostEqual(fast / slow, 1.0, delta=0.003)
+
+    @settings(max_examples=40, deadline=None)
+    @given(paths())
+    def test_junction_deviation_law(self, case: tuple[Moves, float]) -> None:
+        moves, deviation = case
+        units = [tuple(row) for row in moves.unit]
+        a = moves.acceleration_mm_s2
+        corners = [
+            0.0 if moves.halt[k] else deviation_corner(units[k - 1], units[k], min(a[k - 1], a[k]), deviation)
+            for k in range(len(units))
+        ]
+        slow = dense_time(moves.length_mm, moves.speed_mm_s, a, corners, [0.0] * len(units), moves.halt)
+        fast = total(moves, corner_speeds_deviation(moves.unit, a, deviation, moves.halt))
+        self.assertAlmostEqual(fast / slow, 1.0, delta=0.003)
+
+    @settings(max_examples=40, deadline=None)
+    @given(paths())
+    def test_no_limit_is_broken(self, case: tuple[Moves, float]) -> None:
+        moves, _ = case
+        corner = corner_speeds_jerk(moves.unit, JERK, moves.halt)
+        profile = plan_speeds(moves, corner, limit_by_axis(moves.unit, JERK))
+        eps = 1e-6
+        self.assertTrue(np.all(profile.peak_mm_s <= moves.speed_mm_s + eps))
+        self.assertTrue(np.all(profile.entry_mm_s <= corner + eps))
+        reach = np.abs(profile.exit_mm_s**2 - profile.entry_mm_s**2)
+        self.assertTrue(np.all(reach <= 2 * moves.acceleration_mm_s2 * moves.length_mm + eps))
+        joined = ~moves.halt[1:]
+        np.testing.assert_allclose(profile.exit_mm_s[:-1][joined], profile.entry_mm_s[1:][joined])

@@ -1,0 +1,1 @@
+"""What tests share."""

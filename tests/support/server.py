@@ -1,0 +1,74 @@
+"""A PostgreSQL cluster and an application for tests, made once per run and thrown away at its end."""
+
+from __future__ import annotations
+
+import atexit
+import os
+import shutil
+import tempfile
+import threading
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import waitress
+from sqlalchemy import text
+
+from meanbead.api import create_app
+from meanbead.core.estimate import Engine
+from meanbead.demo.workshop import fill_if_empty
+from meanbead.store import cluster
+from meanbead.store.database import Database
+
+
+@lru_cache(maxsize=1)
+def running_cluster() -> cluster.Running:
+    """The run's cluster, in a temporary folder."""
+    folder = Path(tempfile.mkdtemp(prefix="meanbead-test-"))
+    os.chmod(folder, 0o755)  # the service account has to get through
+    running = cluster.start(folder / "data", port=0, durable=False)
+
+    def clean() -> None:
+        cluster.stop(running.folder)
+        shutil.rmtree(folder, ignore_errors=True)
+
+    atexit.register(clean)
+    return running
+
+
+def new_database(name: str) -> Database:
+    """A migrated, empty database of its own."""
+    running = running_cluster()
+    admin = Database(running.url)
+    with admin.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text(f'drop database if exists "{name}" with (force)'))
+        connection.execute(text(f'create database "{name}"'))
+    admin.close()
+    database = Database(running.url.rsplit("/", 1)[0] + f"/{name}")
+    database.migrate()
+    return database
+
+
+@dataclass(frozen=True)
+class LiveServer:
+    """An application that really listens."""
+
+    address: str
+    database: Database
+
+
+@lru_cache(maxsize=1)
+def live_server() -> LiveServer:
+    """The run's server with the sample workshop, on a free port."""
+    database = new_database("live")
+    fill_if_empty(database, samples=True)
+    app = create_app(database, Engine())
+    server = waitress.create_server(app, host="127.0.0.1", port=0, threads=6)
+    threading.Thread(target=server.run, daemon=True).start()
+
+    def clean() -> None:
+        server.close()
+        database.close()
+
+    atexit.register(clean)
+    return LiveServer(f"http://127.0.0.1:{server.effective_port}", database)

@@ -1,0 +1,86 @@
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import trimesh
+
+from meanbead.cli import main
+from tests.support.solids import stl_bytes
+
+
+class Shell(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.part = self.file("box.stl", stl_bytes(trimesh.creation.box((20, 20, 10))))
+
+    def file(self, name: str, content: bytes | str) -> str:
+        path = self.folder / name
+        path.write_bytes(content if isinstance(content, bytes) else content.encode())
+        return str(path)
+
+    def run_it(self, *words: str) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            try:
+                code = main(list(words))
+            except SystemExit as leaving:
+                code = int(leaving.code or 0)
+        return code, out.getvalue(), err.getvalue()
+
+    def test_facts(self) -> None:
+        code, out, _ = self.run_it("facts", self.part, "--json")
+        facts = json.loads(out)
+        self.assertEqual(code, 0)
+        self.assertAlmostEqual(facts["volume_mm3"], 4000)
+        for key in ("surface_mm2", "extents_mm", "triangles", "sound", "footprint_mm2"):
+            self.assertIn(key, facts)
+        self.assertIn("20.00 x 20.00 x 10.00 mm", self.run_it("facts", self.part)[1])
+
+    def test_estimate_with_all_files(self) -> None:
+        recipe = self.file("r.json", '{"layer_height_mm": 0.3, "nozzle_diameter_mm": 0.6}')
+        printer = self.file("p.json", '{"acceleration_mm_s2": {"print": 500}}')
+        material = self.file("m.json", '{"name": "Test plastic", "price_per_kg": 50}')
+        words = ["estimate", self.part, "--recipe", recipe, "--printer", printer, "--material", material, "--json"]
+        code, out, _ = self.run_it(*words)
+        result = json.loads(out)
+        self.assertEqual(code, 0)
+        self.assertEqual(result["layers"], 34)
+        self.assertAlmostEqual(result["filament_cost"], result["filament_g"] * 0.05)
+        self.assertEqual(
+            set(result["by_feature"]) - {"wait"},
+            {"outer_wall", "inner_wall", "infill", "solid", "top", "bottom", "skirt", "travel"}
+            & set(result["by_feature"]),
+        )
+        self.assertIn("printing", self.run_it(*words[:-1])[1])
+
+    def test_schemas(self) -> None:
+        for model in ("recipe", "printer", "material", "estimate"):
+            code, out, _ = self.run_it("schema", model)
+            self.assertEqual((code, json.loads(out)["type"]), (0, "object"))
+
+    def test_bad_input_is_one_line_and_exit_2(self) -> None:
+        empty = self.file("empty.stl", b"")
+        cases = [
+            (["facts", str(self.folder / "none.stl")], "No such file"),
+            (["facts", empty], "empty"),
+            (["facts"], "required"),
+            (["schema", "poem"], "invalid choice"),
+            (["nonsense"], "invalid choice"),
+            (["estimate", self.part, "--recipe", self.file("a.json", '{"layer_hight_mm": 1}')], "layer_height_mm"),
+            (["estimate", self.part, "--recipe", self.file("b.json", "{")], "JSON"),
+            (["estimate", self.part, "--recipe", self.file("c.json", '{"walls": -2}')], "at least 0"),
+            (["estimate", self.part, "--recipe", self.file("d.json", '{"layer_height_mm": 0.9}')], "wide"),
+            (["estimate", self.part, "--printer", self.file("e.json", '{"drive": "steam"}')], "direct"),
+            (["estimate", self.part, "--material", self.file("f.json", '{"nozzle_temp_c": 400}')], "400"),
+        ]
+        for words, expected in cases:
+            code, out, err = self.run_it(*words)
+            self.assertEqual((code, out), (2, ""), words)
+            self.assertEqual(len(err.strip().splitlines()), 1, err)
+            self.assertIn(expected, err)
+            self.assertNotIn("Traceback", err)
