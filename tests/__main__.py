@@ -26,7 +26,7 @@ def main() -> int:
         suite = loader.loadTestsFromNames(arguments.names)
     else:
         suite = loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    result = unittest.TextTestRunner(verbosity=1, durations=10).run(suite)
+    result = unittest.TextTestRunner(verbosity=1).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)
     if arguments.counts:

@@ -53,11 +53,11 @@ def register(app: APIFlask) -> None:
         cause = error.__cause__
         if isinstance(cause, ValidationError):
             return answer(_invalid(cause))
-        return answer(_plain(error.status_code, error.message))
+        return answer(_plain(error.status_code, error.message or ""))
 
     @app.errorhandler(HTTPException)
     def from_http(error: HTTPException) -> Response:
-        detail = error.description or error.name or "Error"
+        detail = error.description or str(error.name)
         if error.code == 413:
             detail = "The file is larger than the limit of 200 MB. Export it with fewer triangles."
         return answer(_plain(error.code or 500, detail))

@@ -58,17 +58,19 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
   // The column in focus may have been removed: then the first one stands in.
   const inFocus = columns.find((column) => column.id === wanted.column) ?? columns[0];
   const focus: Focus = { row: wanted.row, column: inFocus?.id ?? 0 };
+  // Half-typed numbers are not worth asking about: wait for a short rest.
+  const rested = useRested(draft, 120);
   const ask = useMemo<PreviewAsk | null>(() => {
     if (inFocus === undefined) return null;
     const choices =
-      draft?.column === inFocus.id ? withValue(inFocus.choices, draft.field, draft.value) : inFocus.choices;
+      rested?.column === inFocus.id ? withValue(inFocus.choices, rested.field, rested.value) : inFocus.choices;
     return {
       machine_id: inFocus.machine_id,
       nozzle_id: inFocus.nozzle_id,
       material_id: inFocus.material_id,
       choices,
     };
-  }, [draft, inFocus]);
+  }, [rested, inFocus]);
   const preview = usePreview(ask);
   const shown = preview.data ?? inFocus?.preview ?? undefined;
 
@@ -147,7 +149,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
                   Bead <span className="text-base text-quiet">of {inFocus.name}</span>
                 </h2>
                 <BeadDrawing preview={shown} name={inFocus.name} />
-                {preview.isError && draft && (
+                {preview.isError && rested && (
                   <p className="text-sm text-error" role="alert">
                     {preview.error.message}
                   </p>
@@ -167,6 +169,16 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
       )}
     </div>
   );
+}
+
+/** A value once it has not changed for a while; null at once. */
+function useRested<Value>(value: Value | null, milliseconds: number): Value | null {
+  const [rested, setRested] = useState<Value | null>(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(value), value === null ? 0 : milliseconds);
+    return () => clearTimeout(timer);
+  }, [value, milliseconds]);
+  return value === null ? null : rested;
 }
 
 function PartHead({ part }: { part: Part }) {

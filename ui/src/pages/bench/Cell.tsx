@@ -105,6 +105,7 @@ export function Cell(props: CellProps) {
 
   if (!editing) {
     return (
+      <div className="relative h-full">
       <button
         type="button"
         ref={(element) => {
@@ -113,6 +114,7 @@ export function Cell(props: CellProps) {
         }}
         tabIndex={props.tabIndex}
         aria-label={`${props.label}: ${props.shown || "empty"}${props.open ? ", default" : ""}${props.differs ? ", differs from the first" : ""}`}
+        aria-description={props.note}
         className={`flex h-full min-h-[27px] w-full cursor-text items-center gap-1.5 px-2 text-left hover:bg-base-200 ${
           props.open ? "text-quiet" : ""
         } ${props.differs ? "font-semibold" : ""}`}
@@ -125,8 +127,17 @@ export function Cell(props: CellProps) {
           className={`h-4 w-[3px] shrink-0 rounded-full ${props.differs ? "bg-molten" : "bg-transparent"}`}
         />
         <span className="truncate">{props.shown}</span>
-        {props.note && <span className="ml-auto truncate text-xs font-normal text-quiet">{props.note}</span>}
       </button>
+      {/* Beside the button, not in it: the name of the cell is its value. */}
+      {props.note && (
+        <span
+          aria-hidden="true"
+          className="pointer-events-none absolute inset-y-0 right-2 flex items-center text-xs text-quiet"
+        >
+          {props.note}
+        </span>
+      )}
+      </div>
     );
   }
   return (

@@ -48,7 +48,7 @@ export function Ledger({ entries }: { entries: Entry[] }) {
       </div>
       <div style={{ height: 44 + entries.length * 42 }} aria-hidden="true" className="mt-2">
         <ResponsiveContainer width="100%" height="100%">
-          <BarChart data={rows} layout="vertical" margin={{ top: 0, right: 16, bottom: 0, left: 0 }} barCategoryGap={8}>
+          <BarChart accessibilityLayer={false} data={rows} layout="vertical" margin={{ top: 0, right: 16, bottom: 0, left: 0 }} barCategoryGap={8}>
             <FeaturePatterns />
             <CartesianGrid horizontal={false} stroke="var(--rule)" />
             <XAxis

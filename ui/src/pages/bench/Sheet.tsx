@@ -50,8 +50,11 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
       const nextColumn = columns[Math.min(columns.length - 1, Math.max(0, at + steps))];
       const nextRow = ROWS[Math.min(ROWS.length - 1, Math.max(0, ROWS.indexOf(row) + rows))];
       if (nextColumn === undefined || nextRow === undefined) return;
-      // The cell may be leaving its editor just now; its button is there after this turn.
-      setTimeout(() => cells.current.get(`${nextRow}:${nextColumn.column.id}`)?.focus(), 0);
+      const key = `${nextRow}:${nextColumn.column.id}`;
+      const target = cells.current.get(key);
+      if (target) target.focus();
+      // The cell itself is leaving its editor just now; its button is there after this turn.
+      else setTimeout(() => cells.current.get(key)?.focus(), 0);
     },
     [columns],
   );

@@ -1,0 +1,115 @@
+"""Debian's Chromium, driven by Playwright: one browser per run, one fresh page per test."""
+
+from __future__ import annotations
+
+import atexit
+import unittest
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import trimesh
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
+
+from tests.support.server import live_server
+from tests.support.solids import stl_bytes
+
+AXE = Path(__file__).resolve().parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@lru_cache(maxsize=1)
+def browser() -> Browser:
+    """The run's browser."""
+    playwright = sync_playwright().start()
+    started = playwright.chromium.launch(
+        executable_path="/usr/bin/chromium",
+        args=["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"],
+    )
+
+    def clean() -> None:
+        started.close()
+        playwright.stop()
+
+    atexit.register(clean)
+    return started
+
+
+class UiCase(unittest.TestCase):
+    """A test with a page of its own; what the page logs as an error fails it."""
+
+    size = (1280, 800)
+    dark = False
+    expected_errors: tuple[str, ...] = ()
+
+    def setUp(self) -> None:
+        self.address = live_server().address
+        context = browser().new_context(
+            viewport={"width": self.size[0], "height": self.size[1]},
+            color_scheme="dark" if self.dark else "light",
+            reduced_motion="reduce",
+        )
+        self.addCleanup(context.close)
+        context.set_default_timeout(15_000)
+        expect.set_options(timeout=15_000)
+        self.page: Page = context.new_page()
+        self.problems: list[str] = []
+        self.page.on("console", lambda message: message.type == "error" and self.problems.append(message.text))
+        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+
+    def tearDown(self) -> None:
+        bad = [text for text in self.problems if not any(word in text for word in self.expected_errors)]
+        self.assertEqual(bad, [], "the page logged errors")
+
+    def open(self, address: str) -> Page:
+        """Go to an address of the application."""
+        self.page.goto(self.address + address)
+        return self.page
+
+    def upload(self, mesh: trimesh.Trimesh | bytes, name: str) -> None:
+        """Choose a file in the list of parts."""
+        data = mesh if isinstance(mesh, bytes) else stl_bytes(mesh)
+        self.page.get_by_label("Part files").set_input_files(
+            {"name": name, "mimeType": "application/octet-stream", "buffer": data}
+        )
+
+    def new_part(self, name: str = "test-block.stl", size: tuple[float, float, float] = (20, 20, 6)) -> Page:
+        """Add a small block and open its bench."""
+        self.open("/")
+        self.upload(trimesh.creation.box(size), name)
+        self.page.get_by_role("link", name="Compare recipes").click()
+        self.wait_for_figures()
+        return self.page
+
+    def wait_for_figures(self) -> None:
+        """Until no column is computing."""
+        expect(self.page.get_by_text("computing …")).to_have_count(0)
+        expect(self.page.get_by_test_id("sheet")).to_be_visible()
+        expect(self.page.locator('[data-testid^="print_time:"][aria-busy=true]')).to_have_count(0)
+
+    def cell(self, row: str, column: str) -> Locator:
+        """A cell's button by the names of its row and column."""
+        return self.page.get_by_role("button", name=f"{row}, {column}:")
+
+    def result(self, row: str, column: str) -> str:
+        """What a result cell says."""
+        found: str = self.page.get_by_role("note", name=f"{row}, {column}:").get_attribute("aria-label") or ""
+        return found.split(": ", 1)[1]
+
+    def set_cell(self, row: str, column: str, text: str) -> None:
+        """Type into a cell and keep it."""
+        self.cell(row, column).click()
+        self.page.keyboard.press("Control+a")
+        self.page.keyboard.type(text)
+        self.page.keyboard.press("Enter")
+
+    def axe(self) -> list[dict[str, Any]]:
+        """Serious and critical findings of axe on the page as it stands."""
+        self.page.evaluate(AXE.read_text())
+        report = self.page.evaluate(
+            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+        )
+        return [
+            {"rule": one["id"], "impact": one["impact"], "where": [node["html"][:160] for node in one["nodes"][:3]]}
+            for one in report["violations"]
+            if one["impact"] in ("serious", "critical")
+        ]

@@ -1,0 +1,184 @@
+import json
+import urllib.request
+
+from playwright.sync_api import expect
+
+from tests.ui.browser import UiCase
+
+
+class Editing(UiCase):
+    expected_errors = ("422", "409")
+
+    def test_a_changed_cell_moves_the_minutes_and_outlives_a_reload(self) -> None:
+        page = self.new_part()
+        before = self.result("Printing time", "Everyday")
+        layers = self.result("Layers", "Everyday")
+        self.set_cell("Layer height in mm", "Everyday", "0.12")
+        expect(page.get_by_role("note", name="Layers, Everyday: 50")).to_be_visible()
+        self.wait_for_figures()
+        after = self.result("Printing time", "Everyday")
+        self.assertNotEqual(before, after)
+        self.assertEqual(layers, "30")
+        page.reload()
+        self.wait_for_figures()
+        self.assertEqual(self.result("Printing time", "Everyday"), after)
+        expect(self.cell("Layer height in mm", "Everyday")).to_contain_text("0.12")
+
+    def test_undo_and_redo(self) -> None:
+        page = self.new_part()
+        self.set_cell("Walls in lines", "Everyday", "5")
+        expect(self.cell("Walls in lines", "Everyday")).to_contain_text("5")
+        page.keyboard.press("Control+z")
+        expect(self.cell("Walls in lines", "Everyday")).to_have_accessible_name("Walls in lines, Everyday: 2, default")
+        page.get_by_role("button", name="Redo").click()
+        expect(self.cell("Walls in lines", "Everyday")).to_have_accessible_name("Walls in lines, Everyday: 5")
+
+    def test_columns_are_duplicated_removed_and_brought_back(self) -> None:
+        page = self.new_part()
+        page.get_by_role("button", name="Duplicate Everyday").click()
+        expect(self.cell("Walls in lines", "Everyday copy")).to_be_visible()
+        self.set_cell("Walls in lines", "Everyday copy", "6")
+        expect(self.cell("Walls in lines", "Everyday copy")).to_have_accessible_name(
+            "Walls in lines, Everyday copy: 6, differs from the first"
+        )
+        page.get_by_role("button", name="Remove Everyday copy").click()
+        expect(self.cell("Walls in lines", "Everyday copy")).to_have_count(0)
+        page.get_by_role("status").get_by_role("button", name="Undo").click()
+        expect(self.cell("Walls in lines", "Everyday copy")).to_contain_text("6")
+        headers = page.get_by_role("button", name="Name of recipe").all_inner_texts()
+        self.assertEqual(headers, ["Everyday", "Everyday copy", "Coarser"])
+
+    def test_differences_from_the_first_column_are_shown(self) -> None:
+        page = self.new_part()
+        expect(self.cell("Nozzle", "Coarser")).to_have_accessible_name("Nozzle, Coarser: 0.6 brass, differs from the first")
+        expect(page.get_by_role("note", name="Layers, Coarser:")).to_contain_text("−11")
+
+    def test_a_contradiction_is_said_at_the_cell_and_nothing_is_lost(self) -> None:
+        page = self.new_part()
+        self.set_cell("Layer height in mm", "Everyday", "0.9")
+        expect(page.get_by_role("alert").first).to_contain_text("wide")
+        page.keyboard.press("Escape")
+        expect(self.cell("Layer height in mm", "Everyday")).to_have_accessible_name(
+            "Layer height in mm, Everyday: 0.2, default"
+        )
+        self.set_cell("Layer height in mm", "Everyday", "thin")
+        expect(page.get_by_role("alert").first).to_contain_text("is not a number")
+        page.keyboard.press("Escape")
+
+    def test_an_empty_cell_goes_back_to_the_default(self) -> None:
+        page = self.new_part()
+        self.set_cell("Infill in %", "Everyday", "40 %")
+        expect(self.cell("Infill in %", "Everyday")).to_have_accessible_name("Infill in %, Everyday: 40")
+        self.cell("Infill in %", "Everyday").focus()
+        page.keyboard.press("Delete")
+        page.keyboard.press("Enter")
+        expect(self.cell("Infill in %", "Everyday")).to_have_accessible_name("Infill in %, Everyday: 15, default")
+
+    def test_picking_a_nozzle_carries_heights_along(self) -> None:
+        page = self.new_part()
+        self.cell("Nozzle", "Everyday").click()
+        page.get_by_role("combobox", name="Nozzle, Everyday").select_option(label="0.8 hardened")
+        expect(self.cell("Layer height in mm", "Everyday")).to_contain_text("0.4")
+        self.wait_for_figures()
+        self.assertEqual(self.result("Layers", "Everyday"), "15")
+
+    def test_a_change_made_elsewhere_is_not_overwritten(self) -> None:
+        page = self.new_part()
+        part = page.url.rsplit("/", 1)[1]
+        with urllib.request.urlopen(f"{self.address}/api/parts/{part}/recipes") as answer:
+            column = json.load(answer)["recipes"][0]
+        body = json.dumps({"version": column["version"], "choices": {"walls": 7}}).encode()
+        request = urllib.request.Request(
+            f"{self.address}/api/recipes/{column['id']}", body, {"Content-Type": "application/json"}, method="PATCH"
+        )
+        urllib.request.urlopen(request).close()
+        self.set_cell("Top layers in layers", "Everyday", "9")
+        expect(page.get_by_role("status")).to_contain_text("Somebody else changed this in between.")
+        page.keyboard.press("Escape")
+        expect(self.cell("Walls in lines", "Everyday")).to_contain_text("7")
+        expect(self.cell("Top layers in layers", "Everyday")).not_to_contain_text("9")
+
+
+class Keyboard(UiCase):
+    def test_the_sheet_works_without_a_mouse(self) -> None:
+        page = self.new_part()
+        self.cell("Layer height in mm", "Everyday").focus()
+        for key in ("ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowRight"):
+            page.keyboard.press(key)
+        expect(self.cell("Walls in lines", "Coarser")).to_be_focused()
+        page.keyboard.type("3")
+        page.keyboard.press("Enter")
+        expect(self.cell("Walls in lines", "Coarser")).to_contain_text("3")
+        expect(self.cell("Top layers in layers", "Coarser")).to_be_focused()
+        page.keyboard.press("ArrowUp")
+        page.keyboard.type("8")
+        page.keyboard.press("Escape")
+        expect(self.cell("Walls in lines", "Coarser")).to_be_focused()
+        expect(self.cell("Walls in lines", "Coarser")).to_contain_text("3")
+
+    def test_from_the_list_to_an_edit_with_keys_only(self) -> None:
+        page = self.open("/")
+        expect(page.get_by_role("link", name="Bin tag")).to_be_visible()
+        for _ in range(60):
+            page.keyboard.press("Tab")
+            if page.evaluate("document.activeElement.textContent") == "Bin tag":
+                break
+        page.keyboard.press("Enter")
+        self.wait_for_figures()
+        for _ in range(40):
+            page.keyboard.press("Tab")
+            if page.evaluate("document.activeElement.getAttribute('aria-label') ?? ''").startswith("Layer height"):
+                break
+        page.keyboard.press("F2")
+        page.keyboard.press("Control+a")
+        page.keyboard.type("0.24")
+        page.keyboard.press("Enter")
+        expect(self.cell("Layer height in mm", "Everyday")).to_contain_text("0.24")
+
+
+class Drawing(UiCase):
+    expected_errors = ("422",)
+
+    def test_the_bead_changes_while_typing(self) -> None:
+        page = self.new_part()
+        self.cell("Layer height in mm", "Everyday").click()
+        expect(page.get_by_role("img", name="0.44 mm wide and 0.2 mm high")).to_be_visible()
+        page.keyboard.press("Control+a")
+        page.keyboard.type("0.3")
+        expect(page.get_by_role("img", name="0.44 mm wide and 0.3 mm high")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("img", name="0.44 mm wide and 0.2 mm high")).to_be_visible()
+
+    def test_the_gauge_says_when_the_hot_end_cannot_follow(self) -> None:
+        page = self.new_part(size=(60, 60, 3))
+        self.set_cell("Infill speed in mm/s", "Everyday", "250")
+        aside = page.get_by_role("complementary")
+        expect(aside).to_contain_text("Infill is slowed to")
+        self.wait_for_figures()
+        expect(page.get_by_role("note", name="Peak flow, Everyday:")).to_contain_text("held back")
+        expect(page.get_by_text("Slowed to what the hot end melts").first).to_be_visible()
+
+    def test_the_row_in_focus_explains_itself(self) -> None:
+        page = self.new_part()
+        page.get_by_role("note", name="Printing time, Everyday:").focus()
+        expect(page.get_by_role("complementary")).to_contain_text("accelerations and corner limits 30%")
+
+
+class Ledger(UiCase):
+    def test_bars_and_table_show_time_or_grams(self) -> None:
+        page = self.new_part()
+        section = page.get_by_role("region", name="Where it goes")
+        expect(section.get_by_role("rowheader", name="Outer wall")).to_be_visible()
+        self.assertGreater(section.locator("path.recharts-rectangle").count(), 8)
+        expect(section.get_by_role("columnheader", name="Minutes")).to_be_visible()
+        section.get_by_role("button", name="Grams").click()
+        expect(section.get_by_role("columnheader", name="Grams")).to_be_visible()
+        expect(section.get_by_role("rowheader", name="Travel")).to_have_count(0)
+
+
+class Cautions(UiCase):
+    def test_a_hot_lined_hot_end_stops_with_the_reason(self) -> None:
+        page = self.new_part()
+        self.set_cell("Nozzle temperature in °C", "Everyday", "250")
+        expect(page.get_by_text("the lining gives off toxic fumes")).to_be_visible()
+        expect(page.get_by_text("Stop", exact=True)).to_be_visible()

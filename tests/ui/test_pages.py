@@ -1,0 +1,58 @@
+from tests.ui.browser import UiCase
+
+
+class EveryPage:
+    """What holds for each page, in each size and light."""
+
+    def pages(self: UiCase) -> list[str]:
+        return ["/", "/parts/1", "/cellar"]
+
+    def look(self: UiCase, address: str) -> None:
+        self.open(address)
+        self.page.get_by_role("heading", level=1).wait_for()
+        if address.startswith("/parts/"):
+            self.wait_for_figures()
+            self.page.get_by_role("region", name="Where it goes").wait_for()
+
+    def test_axe_finds_nothing_serious(self: UiCase) -> None:
+        for address in self.pages():
+            self.look(address)
+            self.assertEqual(self.axe(), [], address)
+
+    def test_nothing_scrolls_sideways(self: UiCase) -> None:
+        for address in self.pages():
+            self.look(address)
+            wide = self.page.evaluate("document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, self.size[0], address)
+
+
+class Desk(EveryPage, UiCase):
+    def test_first_view_is_light(self) -> None:
+        sizes: list[int] = []
+        self.page.on("response", lambda answer: sizes.append(answer.request.sizes()["responseBodySize"]))
+        self.look("/")
+        self.page.wait_for_load_state("networkidle")
+        self.assertLess(sum(sizes), 1_000_000)
+
+    def test_nothing_is_loaded_from_elsewhere(self) -> None:
+        asked: list[str] = []
+        self.page.on("request", lambda request: asked.append(request.url))
+        for address in self.pages():
+            self.look(address)
+        away = [url for url in asked if not url.startswith((self.address, "data:", "blob:"))]
+        self.assertEqual(away, [])
+
+
+class DeskByLamp(EveryPage, UiCase):
+    dark = True
+
+    def test_theme_is_kept(self) -> None:
+        self.look("/")
+        self.page.get_by_label("Theme").select_option("paper")
+        self.page.reload()
+        self.page.get_by_role("heading", level=1).wait_for()
+        self.assertEqual(self.page.evaluate("document.documentElement.dataset.theme"), "paper")
+
+
+class Phone(EveryPage, UiCase):
+    size = (390, 844)
