@@ -90,7 +90,7 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
 def _bind(database: Database, engine: Engine, wanted_port: int) -> waitress.server.BaseWSGIServer:
     """A server on the port wanted, or on a free one."""
     app = create_app(database, engine)
-    settings = {"host": "127.0.0.1", "threads": 8, "ident": None, "max_request_body_size": 256 * 1024 * 1024}
+    settings = {"host": "127.0.0.1", "threads": 12, "ident": None, "max_request_body_size": 256 * 1024 * 1024}
     return waitress.create_server(app, port=cluster.free_port(wanted_port), **settings)
 
 

@@ -32,7 +32,12 @@ def deviation_corner(before: Vector, after: Vector, acceleration: float, deviati
     if turn < 1e-9:
         return 1e5
     # The circle's centre lies on the bisector at r / sin(half); the gap to the corner is r / sin(half) - r.
-    radius = deviation / (1 / math.sin(half) - 1) if half > 1e-12 else 0.0
+    if half < 1e-12:
+        return 0.0
+    gap = 1 / math.sin(half) - 1
+    if gap <= 0:
+        return 1e5
+    radius = deviation / gap
     return math.sqrt(acceleration * radius)
 
 

@@ -63,7 +63,7 @@ def live_server() -> LiveServer:
     database = new_database("live")
     fill_if_empty(database, samples=True)
     app = create_app(database, Engine())
-    server = waitress.create_server(app, host="127.0.0.1", port=0, threads=6)
+    server = waitress.create_server(app, host="127.0.0.1", port=0, threads=12)
     threading.Thread(target=server.run, daemon=True).start()
 
     def clean() -> None:
