@@ -37,11 +37,11 @@ def main(argv: list[str] | None = None) -> int:
     arguments = _parser().parse_args(argv)
     try:
         arguments.run(arguments)
+    except BrokenPipeError:
+        return 0
     except (MeanBeadError, OSError) as problem:
         print(f"meanbead: {_one_line(problem)}", file=sys.stderr)
         return 2
-    except BrokenPipeError:
-        return 0
     return 0
 
 

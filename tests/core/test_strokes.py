@@ -13,7 +13,7 @@ from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import Shape, resolve
 from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
 from meanbead.core.strokes.scanlines import scan_lines
-from meanbead.core.strokes.skins import running_intersection
+from meanbead.core.strokes.skins import split_fill
 from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box, cone, cylinder, sphere
 
@@ -160,15 +160,35 @@ class Skins(unittest.TestCase):
         area = length_of(strokes, Feature.TOP) * SPACING
         self.assertAlmostEqual(area, 20 * 20 * 2, delta=60)
 
-    @given(st.lists(st.integers(0, 6), min_size=1, max_size=12), st.integers(1, 6))
-    def test_running_intersection_is_the_plain_one(self, sizes: list[int], count: int) -> None:
-        squares = np.array(
-            [shapely.box(0, 0, size, size) if size else shapely.MultiPolygon() for size in sizes], object
-        )
-        running = shapely.area(running_intersection(squares, count))
-        for index in range(len(sizes)):
-            window = sizes[index : index + count]
-            self.assertEqual(running[index], min(window) ** 2 if len(window) == count else 0)
+    @settings(max_examples=30, deadline=None)
+    @given(
+        st.lists(st.tuples(st.integers(2, 9), st.integers(0, 4)), min_size=1, max_size=9),
+        st.integers(0, 4),
+        st.integers(0, 4),
+    )
+    def test_split_is_the_one_by_definition(self, stack: list[tuple[int, int]], tops: int, bottoms: int) -> None:
+        """Random stacks of boxes on whole millimetres, against counting unit cells one by one."""
+        boxes = [shapely.box(shift, 0, shift + size, size) for size, shift in stack]
+        sections = np.array(boxes, dtype=object)
+        layer = np.arange(len(stack))
+        fill = split_fill(sections.copy(), layer, sections, tops, bottoms, np.full(len(stack), 0.05), False)
+
+        def cells(index: int) -> set[tuple[int, int]]:
+            if not 0 <= index < len(stack):
+                return set()
+            size, shift = stack[index]
+            return {(x, y) for x in range(shift, shift + size) for y in range(size)}
+
+        for index in range(len(stack)):
+            own = cells(index)
+            sparse = set(own)
+            for step in [*range(1, tops + 1), *(-step for step in range(1, bottoms + 1))]:
+                sparse &= cells(index + step)
+            bottom = (own - sparse) - cells(index - 1) if bottoms else set()
+            top = (own - sparse) - bottom - cells(index + 1) if tops else set()
+            areas = [len(sparse), len(bottom), len(top), len(own) - len(sparse) - len(bottom) - len(top)]
+            found = [fill.sparse[index].area, fill.bottom[index].area, fill.top[index].area, fill.solid[index].area]
+            np.testing.assert_allclose(found, areas, atol=1e-6)
 
 
 @st.composite

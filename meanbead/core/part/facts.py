@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from meanbead.core.part.sound import Solid
 from meanbead.core.vocabulary.part import Extents, PartFacts
@@ -26,12 +28,20 @@ def part_facts(solid: Solid) -> PartFacts:
         surface_mm2=float(np.linalg.norm(normals, axis=1).sum() / 2),
         extents_mm=Extents(x=x, y=y, z=z),
         triangles=len(solid.faces),
-        bodies=len(solid.manifold.decompose()),
+        bodies=_bodies(solid),
         sound=True,
         mended=list(solid.mended),
         footprint_mm2=_footprint_mm2(corners, normals),
         digest=solid.digest,
     )
+
+
+def _bodies(solid: Solid) -> int:
+    """Surfaces that hang together. A cavity has a surface of its own, so a hollow ball counts two."""
+    edges = np.concatenate([solid.faces[:, [0, 1]], solid.faces[:, [1, 2]]])
+    count = len(solid.vertices)
+    graph = coo_array((np.ones(len(edges), dtype=np.int8), (edges[:, 0], edges[:, 1])), shape=(count, count))
+    return int(connected_components(graph, directed=False, return_labels=False))
 
 
 def _footprint_mm2(corners: NDArray[np.float64], normals: NDArray[np.float64]) -> float:

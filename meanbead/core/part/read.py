@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import trimesh
 from numpy.typing import NDArray
 
 from meanbead.core.errors import PartError
@@ -153,6 +152,8 @@ def _read_obj(data: bytes) -> RawMesh:
     lines = data.count(b"\nf ") + data.startswith(b"f ")
     if lines > MAX_TRIANGLES:
         raise _too_many(lines)
+    import trimesh  # takes longer to load than most parts to read, and only this format needs it
+
     try:
         loaded: Any = trimesh.load(io.BytesIO(data), file_type="obj", process=False, force="mesh", skip_materials=True)
         vertices = np.asarray(loaded.vertices, dtype=np.float64)

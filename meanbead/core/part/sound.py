@@ -11,19 +11,18 @@ from functools import cached_property
 
 import manifold3d
 import numpy as np
-import trimesh
 from numpy.typing import NDArray
 
 from meanbead.core.errors import PartError, UnitUnclear
 from meanbead.core.part.read import RawMesh
+from meanbead.core.part.wording import count_of, was
 
 UNIT_MM = {"mm": 1.0, "inch": 25.4, "m": 1000.0, "cm": 10.0}
 MAX_SIZE_MM = 2000.0
 MIN_SIZE_MM = 0.2
 LOOKS_LIKE_INCHES_BELOW_MM = 8.0
 LOOKS_LIKE_METRES_BELOW_MM = 0.5
-MAX_HOLE_EDGES = 400
-FLATNESS = 0.02
+WELD_MM = 1e-5
 
 
 @dataclass(frozen=True)
@@ -55,30 +54,38 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
     vertices = raw.vertices * _unit_mm(raw, unit)
     _check_size(vertices[np.unique(raw.faces)])
     mended = list(raw.notes)
-    mesh = trimesh.Trimesh(vertices, raw.faces, process=False, validate=False)
-    mesh.merge_vertices(digits_vertex=5)
-    keep = mesh.nondegenerate_faces(height=1e-7) & _first_of_each(mesh.faces)
-    dropped = int(np.count_nonzero(~keep))
-    mesh.update_faces(keep)
-    mesh.remove_unreferenced_vertices()
-    if not len(mesh.faces) or mesh.area < 1e-6:
+    vertices, faces, dropped = _weld(vertices, raw.faces)
+    if not len(faces):
         raise PartError(
             "The mesh has no area: all its triangles are points or lines.",
             field="file",
             remedy="Export the body itself, not a sketch or a path.",
         )
     if dropped:
-        mended.append(f"{_count(dropped, 'triangle')} without area or laid twice {_was(dropped)} removed.")
-    # Move before closing, so that the manifold made for the check is the one that is sliced.
-    low, high = mesh.bounds
-    mesh.vertices = mesh.vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
-    _refuse_flat(mesh)
-    manifold = _close(mesh, mended)
-    vertices = np.asarray(mesh.vertices, dtype=np.float64)
-    faces = np.asarray(mesh.faces, dtype=np.int64)
+        mended.append(f"{count_of(dropped, 'triangle')} without area or laid twice {was(dropped)} removed.")
+    low, high = vertices.min(axis=0), vertices.max(axis=0)
+    vertices = vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
+    _refuse_flat(vertices)
+    made = _manifold(vertices, faces)
+    if not _is_sound(made):
+        # The repair library takes longer to load than a sound part to check.
+        from meanbead.core.part.mend import mend_surface, why_unsound
+
+        vertices, faces, done = mend_surface(vertices, faces)
+        mended += done
+        made = _manifold(vertices, faces)
+        if not _is_sound(made):
+            raise why_unsound(vertices, faces)
+    volume = float(made.volume())
+    if abs(volume) < 1e-3:
+        raise _no_volume()
+    if volume < 0:
+        faces = np.ascontiguousarray(faces[:, ::-1])
+        mended.append("The whole surface faced inwards and was turned.")
+        made = _manifold(vertices, faces)
     digest = hashlib.sha256(np.round(vertices, 6).tobytes() + faces.tobytes()).hexdigest()
     solid = Solid(vertices, faces, tuple(mended), digest)
-    solid.__dict__["manifold"] = manifold
+    solid.__dict__["manifold"] = made
     return solid
 
 
@@ -133,55 +140,46 @@ def _check_size(used: NDArray[np.float64]) -> None:
         )
 
 
+def _weld(
+    vertices: NDArray[np.float64], faces: NDArray[np.int64]
+) -> tuple[NDArray[np.float64], NDArray[np.int64], int]:
+    """Join corners that agree to :data:`WELD_MM`, drop triangles without area and doubles; the third is how many."""
+    grid = np.round(vertices / WELD_MM).astype(np.int64)
+    order = np.lexsort(grid.T)
+    fresh = np.ones(len(order), dtype=bool)
+    fresh[1:] = np.any(np.diff(grid[order], axis=0) != 0, axis=1)
+    group = np.empty(len(order), dtype=np.int64)
+    group[order] = np.cumsum(fresh) - 1
+    welded = vertices[order[fresh]]
+    faces_in = group[faces]
+    kept = faces_in[_has_area(welded, faces_in)]
+    kept = kept[_first_of_each(kept)]
+    used, inverse = np.unique(kept, return_inverse=True)
+    return welded[used], inverse.reshape(-1, 3).astype(np.int64), len(faces) - len(kept)
+
+
+def _has_area(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """True for triangles whose least height is over a ten-thousandth of a micrometre."""
+    a, b, c = (vertices[faces[:, k]] for k in range(3))
+    double_area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    longest = np.max([np.linalg.norm(side, axis=1) for side in (b - a, c - b, a - c)], axis=0)
+    fat: NDArray[np.bool_] = double_area > 1e-7 * longest
+    return fat
+
+
 def _first_of_each(faces: NDArray[np.int64]) -> NDArray[np.bool_]:
     """True for the first triangle of each set of corners in the same turning sense."""
-    turned = np.array([np.roll(faces, -k, axis=1) for k in range(3)])
-    first = turned[np.argmin(faces, axis=1), np.arange(len(faces))]
-    _, index = np.unique(first, axis=0, return_index=True)
+    if not len(faces):
+        return np.zeros(0, dtype=bool)
+    lead = np.argmin(faces, axis=1)
+    rows = np.arange(len(faces))
+    turned = np.stack([faces[rows, (lead + k) % 3] for k in range(3)], axis=1)
+    order = np.lexsort(turned.T)
+    first = np.ones(len(faces), dtype=bool)
+    first[1:] = np.any(np.diff(turned[order], axis=0) != 0, axis=1)
     mask = np.zeros(len(faces), dtype=bool)
-    mask[index] = True
+    mask[order[first]] = True
     return mask
-
-
-def _close(mesh: trimesh.Trimesh, mended: list[str]) -> manifold3d.Manifold:
-    """Mend ``mesh`` in place until it is an oriented closed manifold, and return that."""
-    made = _manifold(mesh.vertices, mesh.faces)
-    if not _is_sound(made) and not mesh.is_winding_consistent:
-        before = mesh.faces.copy()
-        trimesh.repair.fix_winding(mesh)  # type: ignore[no-untyped-call]
-        flipped = int(np.count_nonzero((before != mesh.faces).any(axis=1)))
-        if flipped:
-            mended.append(f"{_count(flipped, 'flipped triangle')} {_was(flipped)} turned to face the same way.")
-        made = _manifold(mesh.vertices, mesh.faces)
-    if not _is_sound(made) and not mesh.is_watertight:
-        filled = _fill_flat_holes(mesh)
-        if filled:
-            mended.append(f"{_count(filled, 'flat hole')} in the surface {_was(filled)} closed.")
-            if not mesh.is_winding_consistent:
-                trimesh.repair.fix_winding(mesh)  # type: ignore[no-untyped-call]
-            made = _manifold(mesh.vertices, mesh.faces)
-    if _is_sound(made):
-        volume = float(made.volume())
-        if abs(volume) < 1e-3:
-            raise _no_volume()
-        if volume < 0:
-            mesh.invert()
-            mended.append("The whole surface faced inwards and was turned.")
-            made = _manifold(mesh.vertices, mesh.faces)
-        return made
-    open_edges = len(_open_edges(mesh))
-    if open_edges:
-        raise PartError(
-            f"The surface is not closed: {_count(open_edges, 'edge')} {'has' if open_edges == 1 else 'have'} nothing on"
-            " one side, and the gaps cannot be closed without guessing.",
-            field="file",
-            remedy="Close the body in the program that it was drawn in, and export it again.",
-        )
-    raise PartError(
-        "The surface does not enclose a solid: more than two triangles meet in one edge, or it crosses itself there.",
-        field="file",
-        remedy="Join the bodies into one solid in the program that it was drawn in, and export it again.",
-    )
 
 
 def _manifold(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifold3d.Manifold:
@@ -193,9 +191,9 @@ def _manifold(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifo
     )
 
 
-def _refuse_flat(mesh: trimesh.Trimesh) -> None:
+def _refuse_flat(vertices: NDArray[np.float64]) -> None:
     """Refuse corners that all lie in one plane, whichever way it is tilted."""
-    centred = np.asarray(mesh.vertices) - np.asarray(mesh.vertices).mean(axis=0)
+    centred = vertices - vertices.mean(axis=0)
     thickness = float(np.sqrt(max(0.0, np.linalg.eigvalsh(centred.T @ centred / len(centred))[0])))
     if thickness < 1e-4:
         raise _no_volume()
@@ -211,63 +209,3 @@ def _no_volume() -> PartError:
 
 def _is_sound(made: manifold3d.Manifold) -> bool:
     return bool(made.status() == manifold3d.Error.NoError and made.num_tri() > 0)
-
-
-def _open_edges(mesh: trimesh.Trimesh) -> NDArray[np.int64]:
-    edges = np.asarray(mesh.edges_sorted)
-    _, index, counts = np.unique(edges, axis=0, return_index=True, return_counts=True)
-    lonely: NDArray[np.int64] = np.asarray(mesh.edges, dtype=np.int64)[index[counts == 1]]
-    return lonely
-
-
-def _fill_flat_holes(mesh: trimesh.Trimesh) -> int:
-    """Close holes whose rim is one simple, nearly flat loop; others would need a guess. Returns how many."""
-    follows: dict[int, int] = {}
-    for start, end in _open_edges(mesh):
-        if int(end) in follows:
-            return 0  # two rims touch in a corner: which belongs to which is a guess
-        follows[int(end)] = int(start)
-    new_faces: list[NDArray[np.int64]] = []
-    count = 0
-    while follows:
-        first = next(iter(follows))
-        loop = [first]
-        step = follows.pop(first)
-        while step != first and step in follows:
-            loop.append(step)
-            step = follows.pop(step)
-        if step != first or not 3 <= len(loop) <= MAX_HOLE_EDGES:
-            continue
-        faces = _lid(np.asarray(mesh.vertices), np.array(loop, dtype=np.int64))
-        if faces is not None:
-            new_faces.append(faces)
-            count += 1
-    if new_faces:
-        mesh.faces = np.concatenate([np.asarray(mesh.faces), *new_faces])
-    return count
-
-
-def _lid(vertices: NDArray[np.float64], loop: NDArray[np.int64]) -> NDArray[np.int64] | None:
-    """Triangles over a loop of corners, or None where it is not flat or crosses itself."""
-    points = vertices[loop]
-    centred = points - points.mean(axis=0)
-    _, scale, axes = np.linalg.svd(centred, full_matrices=False)
-    if scale[1] < 1e-9 or scale[2] > FLATNESS * scale[1]:
-        return None
-    flat = centred @ axes[:2].T
-    area = 0.5 * float(np.sum(flat[:, 0] * np.roll(flat[:, 1], -1) - np.roll(flat[:, 0], -1) * flat[:, 1]))
-    if area < 0:  # the triangulator wants counter-clockwise rims; mirror the plane, not the loop's sense
-        flat = flat * [1.0, -1.0]
-    triangles = np.asarray(manifold3d.triangulate([flat]), dtype=np.int64)
-    if len(triangles) != len(loop) - 2:
-        return None
-    # The triangles run with the loop, so each lid edge is opposed to its neighbour in the surface.
-    return loop[triangles]
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number:,} {noun}{'' if number == 1 else 's'}"
-
-
-def _was(number: int) -> str:
-    return "was" if number == 1 else "were"

@@ -30,25 +30,6 @@ class Fill:
         return 32 * sum(int(shapely.get_num_coordinates(region).sum()) for region in regions)
 
 
-def running_intersection(sections: Objects, count: int) -> Objects:
-    """``out[i] = sections[i] & ... & sections[i + count - 1]``; empty where the run leaves the stack.
-
-    Doubling the run length needs about log2(count) passes instead of count.
-    """
-    total = len(sections)
-    if count <= 0:
-        raise ValueError("count must be at least 1")
-    result = sections.copy()
-    length = 1
-    while length < count:
-        step = min(length, count - length)
-        moved = np.full(total, _EMPTY, dtype=object)
-        moved[: total - step] = result[step:] if step < total else []
-        result = _intersection(result, moved)
-        length += step
-    return result
-
-
 def split_fill(
     inside: Objects,
     layer: NDArray[np.int64],
@@ -66,36 +47,70 @@ def split_fill(
     than ``sliver_mm`` hold no stroke at all.
     """
     empty = np.full(len(inside), _EMPTY, dtype=object)
-    above, below = _shifted(sections, 1), _shifted(sections, -1)
+    steps = [*range(1, top_layers + 1), *(-step for step in range(1, bottom_layers + 1))]
+    if all_solid:
+        steps = [1, -1]
+    shapely.prepare(sections)
+    bare = {step: _bare(inside, layer, sections, step) for step in steps}
+    shapely.destroy_prepared(sections)
     if all_solid:
         sparse, skin = empty, inside
     else:
-        cover = np.full(len(sections), None, dtype=object)
-        if top_layers:
-            cover = _shifted(running_intersection(sections, top_layers), 1)
-        if bottom_layers:
-            under = _shifted(running_intersection(sections, bottom_layers), -bottom_layers)
-            cover = _intersection(cover, under) if top_layers else under
-        if not top_layers and not bottom_layers:
-            return Fill(empty, empty, empty, _opened(inside, sliver_mm / 2))
-        skin = _opened(_difference(inside, cover[layer]), sliver_mm)
-        sparse = _difference(inside, skin)
-    bottom = _difference(skin, below[layer]) if bottom_layers or all_solid else empty
-    rest = _difference(skin, bottom)
-    top = _difference(rest, above[layer]) if top_layers or all_solid else empty
-    bottom, top = _opened(bottom, sliver_mm), _opened(top, sliver_mm)
-    solid = _difference(_difference(skin, bottom), top)
-    return Fill(bottom, top, solid, _opened(sparse, sliver_mm / 2))
+        covered = inside
+        for step in steps:
+            covered = _cut_to_neighbour(covered, layer, sections, step, bare[step])
+        exposed = np.any(list(bare.values()), axis=0) if steps else np.zeros(len(inside), dtype=bool)
+        skin = empty.copy()
+        skin[exposed] = _opened(_difference(inside[exposed], covered[exposed]), sliver_mm[exposed])
+        sparse = _opened(_difference(inside, skin), sliver_mm / 2, thin_only=True)
+    bottom, rest = _bared(skin, layer, sections, -1, bare.get(-1), sliver_mm)
+    top, solid = _bared(rest, layer, sections, 1, bare.get(1), sliver_mm)
+    return Fill(bottom, top, solid, sparse)
 
 
-def _shifted(sections: Objects, by: int) -> Objects:
-    """``out[i] = sections[i + by]``, empty beyond the stack."""
-    out = np.full(len(sections), _EMPTY, dtype=object)
-    if by > 0:
-        out[:-by] = sections[by:]
-    else:
-        out[-by:] = sections[:by]
-    return out
+def _bare(inside: Objects, layer: NDArray[np.int64], sections: Objects, step: int) -> NDArray[np.bool_]:
+    """True where the section ``step`` layers away leaves some of a region bare; cheap on prepared sections."""
+    near = layer + step
+    exists = (near >= 0) & (near < len(sections))
+    bare: NDArray[np.bool_] = ~shapely.is_empty(inside)
+    bare[exists] &= ~shapely.covers(sections[near[exists]], inside[exists])
+    return bare
+
+
+def _cut_to_neighbour(
+    regions: Objects, layer: NDArray[np.int64], sections: Objects, step: int, bare: NDArray[np.bool_]
+) -> Objects:
+    """Regions cut to the section ``step`` layers away, where that leaves anything bare."""
+    result = regions.copy()
+    near = layer + step
+    exists = (near >= 0) & (near < len(sections))
+    result[bare & ~exists] = _EMPTY
+    cut = np.flatnonzero(bare & exists)
+    result[cut] = _intersection(regions[cut], sections[near[cut]])
+    return result
+
+
+def _bared(
+    skin: Objects,
+    layer: NDArray[np.int64],
+    sections: Objects,
+    step: int,
+    bare: NDArray[np.bool_] | None,
+    sliver_mm: NDArray[np.float64],
+) -> tuple[Objects, Objects]:
+    """The share of the skin that the neighbouring layer leaves bare, and the rest."""
+    shown = np.full(len(skin), _EMPTY, dtype=object)
+    if bare is None or not bare.any():
+        return shown, skin
+    near = layer + step
+    exists = (near >= 0) & (near < len(sections))
+    rest = skin.copy()
+    shown[bare & ~exists] = skin[bare & ~exists]
+    rest[bare & ~exists] = _EMPTY
+    cut = np.flatnonzero(bare & exists)
+    shown[cut] = _opened(_difference(skin[cut], sections[near[cut]]), sliver_mm[cut])
+    rest[cut] = _difference(skin[cut], shown[cut])
+    return shown, rest
 
 
 def _busy(function: object, first: Objects, second: Objects, result: Objects) -> Objects:
@@ -107,11 +122,7 @@ def _busy(function: object, first: Objects, second: Objects, result: Objects) ->
 
 
 def _intersection(first: Objects, second: Objects) -> Objects:
-    same = first == second
-    result = np.where(same, first, _EMPTY).astype(object)
-    changed = ~same
-    result[changed] = _busy(shapely.intersection, first[changed], second[changed], result[changed])
-    return _areas_only(result)
+    return _areas_only(_busy(shapely.intersection, first, second, np.full(len(first), _EMPTY, dtype=object)))
 
 
 def _difference(first: Objects, second: Objects) -> Objects:
@@ -128,16 +139,25 @@ def _areas_only(regions: Objects) -> Objects:
     return regions
 
 
-def _opened(regions: Objects, radius_mm: NDArray[np.float64]) -> Objects:
-    """Regions without the strips narrower than twice the radius (a morphological opening)."""
+def _opened(regions: Objects, radius_mm: NDArray[np.float64], thin_only: bool = False) -> Objects:
+    """Regions without the strips narrower than twice the radius (a morphological opening).
+
+    With ``thin_only`` regions that are on average ten radii wide or more are left as they are.
+    """
     result = regions.copy()
-    where = np.flatnonzero(~shapely.is_empty(regions))
-
-    def opening(part: Objects, radius: NDArray[np.float64]) -> Objects:
-        kept = shapely.buffer(part, -radius, join_style="mitre", mitre_limit=2.0)
-        grown = shapely.buffer(kept, radius, join_style="mitre", mitre_limit=2.0)
-        return np.asarray(shapely.intersection(grown, part), dtype=object)
-
-    if len(where):
-        result[where] = spread(opening, regions[where], radius_mm[where])
+    wanted = ~shapely.is_empty(regions)
+    if thin_only:
+        wanted &= 2 * shapely.area(regions) < 10 * radius_mm * shapely.length(regions)
+    where = np.flatnonzero(wanted)
+    if not len(where):
+        return result
+    kept = spread(_grown, regions[where], -radius_mm[where])
+    left = np.flatnonzero(~shapely.is_empty(kept))
+    opened = np.full(len(where), _EMPTY, dtype=object)
+    opened[left] = spread(_grown, kept[left], radius_mm[where][left])
+    result[where] = opened
     return _areas_only(result)
+
+
+def _grown(regions: Objects, distance_mm: NDArray[np.float64]) -> Objects:
+    return np.asarray(shapely.buffer(regions, distance_mm, join_style="mitre", mitre_limit=2.0), dtype=object)
