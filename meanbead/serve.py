@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import fcntl
 import json
 import logging
 import os
@@ -32,15 +33,33 @@ def main(argv: list[str] | None = None) -> int:
     data: Path = arguments.data
     if arguments.stop:
         return _stop(data)
-    running = _running(data)
-    if running is not None:
-        print(f"Mean Bead is running already: {running['address']}")
-        return 0
+    data.mkdir(parents=True, exist_ok=True)
+    with (data / "start.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return _point_to_the_other(data)
+        return _start(data, arguments)
+
+
+def _start(data: Path, arguments: argparse.Namespace) -> int:
     try:
         return _serve(data, arguments.port, samples=not arguments.empty)
     except cluster.ClusterError as problem:
         print(f"start: {problem}", file=sys.stderr)
         return 1
+
+
+def _point_to_the_other(data: Path) -> int:
+    """Another process holds this data folder: wait until it listens, and say where."""
+    for _ in range(240):
+        state = _running(data)
+        if state is not None:
+            print(f"Mean Bead is running already: {state['address']}")
+            return 0
+        time.sleep(0.25)
+    print("start: another ./start holds this data folder but does not answer. Try ./start --stop.", file=sys.stderr)
+    return 1
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -55,7 +74,8 @@ def _parser() -> argparse.ArgumentParser:
 
 def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
-    signal.signal(signal.SIGTERM, _interrupt)
+    for number in (signal.SIGTERM, signal.SIGINT):  # a shell may have started us with Ctrl-C switched off
+        signal.signal(number, _interrupt)
     print("Starting the database ...", flush=True)
     running = cluster.start(data)
     try:
@@ -118,15 +138,26 @@ def _stop(data: Path) -> int:
     if state is None:
         print("Mean Bead is not running.")
         if data.exists():
-            cluster.stop(cluster.database_folder(data))
+            cluster.stop(cluster.database_folder(data))  # one that a crash left behind
         return 0
     os.kill(int(state["pid"]), signal.SIGTERM)
-    for _ in range(100):
-        if not _state_file(data).exists():
-            break
+    for _ in range(300):
+        if _free(data):
+            print("Mean Bead has stopped.")
+            return 0
         time.sleep(0.1)
-    print("Mean Bead has stopped.")
-    return 0
+    print("start: Mean Bead does not stop.", file=sys.stderr)
+    return 1
+
+
+def _free(data: Path) -> bool:
+    """True when no process holds the data folder any more; the database has then stopped, too."""
+    with (data / "start.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return False
+    return True
 
 
 if __name__ == "__main__":

@@ -53,16 +53,3 @@ def polished(spec: dict[str, Any]) -> dict[str, Any]:
     picture = {"description": "The part's drawing", "content": {"image/png": {}}}
     whole["paths"]["/api/parts/{part_id}/picture"]["get"]["responses"]["200"] = picture
     return whole
-
-
-def main() -> None:
-    """Print the document, for the client's generator."""
-    from meanbead.api.app import create_app
-
-    app = create_app(None)
-    with app.app_context():
-        print(json.dumps(app.spec, indent=1))
-
-
-if __name__ == "__main__":
-    main()
