@@ -127,7 +127,10 @@ def melt_cap(s: Situation) -> Finding | None:
             f"Slowed to what the hot end melts: {names}. Asked for {asked:.1f} mm³/s, the ceiling is {limit:.1f} mm³/s "
             f"({s.ceiling.source}); {hotter}. It costs {s.by_cause.melt_ceiling_s / 60:.0f} min."
         ),
-        remedy="A smaller bead, a hotter nozzle or a longer melt zone; a higher speed changes nothing.",
+        remedy=(
+            f"A smaller bead{', a hotter nozzle' if temp is not None else ''} or a longer melt zone; "
+            "a higher speed changes nothing."
+        ),
         value=asked,
         limit=limit,
     )

@@ -9,7 +9,12 @@ export const keys = {
 };
 
 export function useParts() {
-  return useQuery({ queryKey: keys.parts, queryFn: async () => take(await api.GET("/api/parts")).parts });
+  return useQuery({
+    queryKey: keys.parts,
+    queryFn: async () => take(await api.GET("/api/parts")).parts,
+    // The bench may have computed new figures for the list meanwhile.
+    refetchOnMount: "always",
+  });
 }
 
 export function usePart(id: number) {

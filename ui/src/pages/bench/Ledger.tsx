@@ -25,6 +25,10 @@ export function Ledger({ entries }: { entries: Entry[] }) {
     index,
     ...Object.fromEntries(present.map((feature) => [feature.key, amount(entry.estimate.by_feature[feature.key])])),
   }));
+  const longest = Math.max(
+    ...entries.map((entry) => (measure === "time" ? entry.estimate.print_time_s / 60 : entry.estimate.filament_g)),
+  );
+  const ticks = ticksTo(longest, measure === "time" ? MINUTE_STEPS : GRAM_STEPS);
   const show = (value: number) => (measure === "time" ? clock(value * 60) : `${fixed(value, 1)} g`);
   return (
     <section aria-labelledby="ledger-title">
@@ -53,6 +57,8 @@ export function Ledger({ entries }: { entries: Entry[] }) {
             <CartesianGrid horizontal={false} stroke="var(--rule)" />
             <XAxis
               type="number"
+              ticks={ticks}
+              domain={[0, ticks.at(-1) ?? longest]}
               tick={{ fill: "var(--quiet)", fontSize: 12 }}
               stroke="var(--rule)"
               tickFormatter={(value: number) => (measure === "time" ? axisClock(value) : `${value} g`)}
@@ -123,6 +129,15 @@ export function Ledger({ entries }: { entries: Entry[] }) {
       </div>
     </section>
   );
+}
+
+const MINUTE_STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 180, 240, 360, 720, 1440];
+const GRAM_STEPS = [0.5, 1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000];
+
+/** Round marks from 0 to at least a length, at most seven. */
+function ticksTo(length: number, steps: readonly number[]): number[] {
+  const step = steps.find((one) => length / one <= 6) ?? length / 6;
+  return Array.from({ length: Math.ceil(length / step) + 1 }, (_, index) => index * step);
 }
 
 /** Minutes as h:mm; an axis must not change its unit on the way. */

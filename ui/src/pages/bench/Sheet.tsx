@@ -91,7 +91,12 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
   const groups = [...new Set(FIELDS.map((field) => field.group))];
   return (
     <div className="overflow-x-auto border-b border-rule" data-testid="sheet">
-      <table role="grid" aria-label="Recipes side by side" className="w-full table-fixed border-collapse text-[0.95rem] leading-tight">
+      <table
+        role="grid"
+        aria-label="Recipes side by side"
+        className="w-full table-fixed border-collapse text-[0.95rem] leading-tight"
+        style={{ minWidth: `${7.5 + 9.5 * columns.length}rem` }}
+      >
         <thead>
           <tr>
             <td className="sticky left-0 z-10 w-[7.5rem] bg-base-100 sm:w-[11.5rem]" />
@@ -99,7 +104,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
               <th
                 key={column.id}
                 scope="col"
-                className={`w-[10rem] border-l border-rule p-0 text-left align-bottom font-normal ${
+                className={`border-l border-rule p-0 text-left align-bottom font-normal ${
                   focus.column === column.id ? "border-t-2 border-t-molten" : "border-t-2 border-t-transparent"
                 }`}
               >

@@ -21,7 +21,10 @@ export const RESULTS: readonly ResultRow[] = [
     main: true,
     show: (e) => clock(e.print_time_s),
     difference: (e, first) =>
-      `${clockDifference(e.print_time_s - first.print_time_s)}  ${percentDifference(e.print_time_s, first.print_time_s)}`,
+      withPercent(
+        clockDifference(e.print_time_s - first.print_time_s),
+        percentDifference(e.print_time_s, first.print_time_s),
+      ),
     explain: (e) =>
       `Every stroke of every layer, run through the machine's speeds, accelerations and corner law. ` +
       `Expect ${clock(e.interval.low_s)} to ${clock(e.interval.high_s)} (${e.interval.source}: ${e.interval.basis}).`,
@@ -42,7 +45,7 @@ export const RESULTS: readonly ResultRow[] = [
     main: true,
     show: (e) => fixed(e.filament_g, 1),
     difference: (e, first) =>
-      `${signed(e.filament_g - first.filament_g, 1)}  ${percentDifference(e.filament_g, first.filament_g)}`,
+      withPercent(signed(e.filament_g - first.filament_g, 1), percentDifference(e.filament_g, first.filament_g)),
     explain: (e) =>
       `${fixed(e.filament_mm3 / 1000, 2)} cm³ of plastic: each stroke's length times its bead's section, times the material's density.`,
   },
@@ -82,3 +85,8 @@ export const RESULTS: readonly ResultRow[] = [
         : `The fastest bead asks for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s. The ceiling (${e.melt_ceiling_source}) is what this hot end, nozzle and material melt at this temperature, less a tenth.`,
   },
 ];
+
+/** A difference with its share; what rounds to nothing has none. */
+function withPercent(difference: string, percent: string): string {
+  return difference === "same" ? difference : `${difference}  ${percent}`;
+}
