@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import mimetypes
 from pathlib import Path
 
-from flask import Blueprint, Response, abort, send_from_directory
+from flask import Blueprint, Response, abort, request, send_from_directory
 
 BUILT = Path(__file__).resolve().parents[2] / "ui" / "dist"
 
@@ -14,7 +15,14 @@ blueprint = Blueprint("pages", __name__)
 @blueprint.get("/assets/<path:name>")
 def asset(name: str) -> Response:
     """A built file; its name holds a hash of its content, so it may be kept for ever."""
-    response = send_from_directory(BUILT / "assets", name)
+    packed = f"{name}.gz"
+    if "gzip" in request.headers.get("Accept-Encoding", "") and (BUILT / "assets" / packed).is_file():
+        kind = mimetypes.guess_type(name)[0]
+        response = send_from_directory(BUILT / "assets", packed, mimetype=kind)
+        response.headers["Content-Encoding"] = "gzip"
+    else:
+        response = send_from_directory(BUILT / "assets", name)
+    response.headers["Vary"] = "Accept-Encoding"
     response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
     return response
 
