@@ -31,7 +31,7 @@ class EveryPage:
 class Desk(EveryPage, UiCase):
     def test_first_view_is_light(self) -> None:
         answers: list[Response] = []
-        self.page.on("response", answers.append)
+        self.page.on("response", lambda answer: answers.append(answer))
         self.look("/")
         self.page.wait_for_load_state("networkidle")
         self.assertGreater(len(answers), 5)
