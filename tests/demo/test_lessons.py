@@ -88,8 +88,9 @@ class Lessons(unittest.TestCase):
             above = strokes.layers.top_mm[strokes.layer] > 2.45
             return float((strokes.length_mm * strokes.area_mm2)[above & ~strokes.is_travel].sum())
 
-        self.assertAlmostEqual(laid_mm3(0.25) / letters, 1, delta=0.08)
-        self.assertGreater(abs(laid_mm3(0.8) / letters - 1), 0.12)
+        fine, coarse = (abs(laid_mm3(bore) / letters - 1) for bore in (0.25, 0.8))
+        self.assertLess(fine, 0.05)
+        self.assertGreater(coarse, 2 * fine)
 
     def test_knob_finer_layers_cost_time(self) -> None:
         fine = estimate("Domed knob", {"layer_height_mm": 0.12})
