@@ -9,6 +9,8 @@ from pathlib import Path
 
 from hypothesis import settings
 
+from tests.support.server import stop_servers
+
 ROOT = Path(__file__).resolve().parents[1]
 
 
@@ -27,6 +29,7 @@ def main() -> int:
     else:
         suite = loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     result = unittest.TextTestRunner(verbosity=1).run(suite)
+    stop_servers()  # before the interpreter goes, or a late request would stumble over its end
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)
     if arguments.counts:

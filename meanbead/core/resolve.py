@@ -16,6 +16,7 @@ from meanbead.core.vocabulary.nozzle import Nozzle
 from meanbead.core.vocabulary.printer import Printer
 from meanbead.core.vocabulary.recipe import (
     Adhesion,
+    AdhesionKind,
     Cooling,
     Infill,
     InfillPattern,
@@ -32,6 +33,7 @@ Number = TypeVar("Number", int, float)
 DEFAULT_SHELL_MM = 0.85
 DEFAULT_TOP_MM = 0.8
 DEFAULT_BOTTOM_MM = 0.6
+DEFAULT_BRIM_MM = 6.0
 DEFAULT_SPEED_MM_S = {"outer_wall": 40.0, "inner_wall": 60.0, "infill": 80.0, "solid": 60.0, "first_layer": 25.0}
 DEFAULT_TRAVEL_MM_S = 150.0
 RETRACTION_MM = {"direct": (0.8, 35.0), "long_tube": (4.5, 40.0)}
@@ -75,8 +77,11 @@ class Shape:
     infill_density: float
     infill_pattern: InfillPattern
     infill_angle_deg: float
+    infill_line_multiplier: int
+    adhesion: AdhesionKind
     skirt_loops: int
     skirt_distance_mm: float
+    brim_width_mm: float
     seam: SeamPlace
 
 
@@ -111,7 +116,12 @@ class Plan:
             nozzle_temp_c=self.nozzle_temp_c,
             bed_temp_c=self.bed_temp_c,
             line_width_mm=LineWidths(**asdict(widths)),
-            infill=Infill(density=shape.infill_density, pattern=shape.infill_pattern, angle_deg=shape.infill_angle_deg),
+            infill=Infill(
+                density=shape.infill_density,
+                pattern=shape.infill_pattern,
+                angle_deg=shape.infill_angle_deg,
+                line_multiplier=shape.infill_line_multiplier,
+            ),
             speed_mm_s=Speeds(**asdict(speeds)),
             acceleration_mm_s2=RecipeAccelerations(
                 outer_wall=self.outer_wall_acceleration_mm_s2,
@@ -126,9 +136,10 @@ class Plan:
             ),
             cooling=Cooling(min_layer_time_s=self.min_layer_time_s, min_speed_mm_s=self.min_speed_mm_s),
             adhesion=Adhesion(
-                kind="skirt" if shape.skirt_loops else "none",
+                kind=shape.adhesion,
                 loops=shape.skirt_loops,
                 distance_mm=shape.skirt_distance_mm,
+                width_mm=shape.brim_width_mm,
             ),
             seam=shape.seam,
             flow_ratio=self.flow_ratio,
@@ -164,7 +175,6 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
     solid_speed = _or(speeds.solid, DEFAULT_SPEED_MM_S["solid"])
     outer_speed = _or(speeds.outer_wall, DEFAULT_SPEED_MM_S["outer_wall"])
     print_acceleration = _or(accelerations.print, printer.acceleration_mm_s2.print)
-    skirt = recipe.adhesion.kind != "none"
     shape = Shape(
         layer_height_mm=height,
         first_layer_height_mm=first,
@@ -175,8 +185,11 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
         infill_density=_or(recipe.infill.density, 0.15),
         infill_pattern=recipe.infill.pattern or "grid",
         infill_angle_deg=_or(recipe.infill.angle_deg, 45.0),
-        skirt_loops=_or(recipe.adhesion.loops, 1) if skirt else 0,
+        infill_line_multiplier=_or(recipe.infill.line_multiplier, 1),
+        adhesion=recipe.adhesion.kind or "skirt",
+        skirt_loops=_or(recipe.adhesion.loops, 1),
         skirt_distance_mm=_or(recipe.adhesion.distance_mm, 4.0),
+        brim_width_mm=_or(recipe.adhesion.width_mm, DEFAULT_BRIM_MM),
         seam=recipe.seam or "back",
     )
     return Plan(

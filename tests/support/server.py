@@ -7,6 +7,7 @@ import os
 import shutil
 import tempfile
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -19,6 +20,14 @@ from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.store import cluster
 from meanbead.store.database import Database
+
+_RUNNING: list[Callable[[], None]] = []
+
+
+def stop_servers() -> None:
+    """Stop what :func:`live_server` started, waiting for requests under way."""
+    while _RUNNING:
+        _RUNNING.pop()()
 
 
 @lru_cache(maxsize=1)
@@ -68,7 +77,8 @@ def live_server() -> LiveServer:
 
     def clean() -> None:
         server.close()
+        server.task_dispatcher.shutdown(timeout=20)
         database.close()
 
-    atexit.register(clean)
+    _RUNNING.append(clean)
     return LiveServer(f"http://127.0.0.1:{server.effective_port}", database)

@@ -34,7 +34,7 @@ from meanbead.core.vocabulary import (
     Recipe,
 )
 
-ENGINE_VERSION = "1"
+ENGINE_VERSION = "2"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3

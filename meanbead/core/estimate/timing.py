@@ -114,6 +114,7 @@ def _set_speeds(strokes: Strokes, plan: Plan) -> Floats:
     table[Feature.BOTTOM] = speeds.solid
     table[Feature.TOP] = speeds.top
     table[Feature.SKIRT] = speeds.first_layer
+    table[Feature.BRIM] = speeds.first_layer
     table[Feature.TRAVEL] = speeds.travel
     asked = table[strokes.feature]
     first = (strokes.layer == 0) & ~strokes.is_travel

@@ -18,6 +18,7 @@ from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import Shape
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Pieces, join_pieces, order_pieces
+from meanbead.core.strokes.patterns import Curves, sparse_strokes
 from meanbead.core.strokes.scanlines import Lines, scan_lines
 from meanbead.core.strokes.skins import Fill, split_fill
 from meanbead.core.strokes.table import Strokes
@@ -28,7 +29,6 @@ MAX_INFILL_MM = 2e7
 """Length of infill that is refused as a slip of the keyboard: 20 km would take days."""
 
 _PHASE = {
-    Feature.SKIRT: 0,
     Feature.INNER_WALL: 1,
     Feature.OUTER_WALL: 2,
     Feature.BOTTOM: 3,
@@ -151,11 +151,13 @@ def lay_strokes(outline: Outline, fill: Fill, shape: Shape) -> Strokes:
     islands = outline.islands
     pieces = [outline.walls, *_skins(fill, islands, shape)]
     if 0 < shape.infill_density < _SOLID_DENSITY:
-        pieces.extend(_sparse(fill.sparse, islands, shape))
-    if shape.skirt_loops:
+        pieces.extend(_sparse(fill.sparse, islands, outline.layers.middle_mm, shape))
+    if shape.adhesion == "skirt" and shape.skirt_loops:
         pieces.append(_skirt(outline.sections, shape))
+    if shape.adhesion == "brim" and shape.brim_width_mm:
+        pieces.append(_brim(outline.sections, shape))
     joined = join_pieces(pieces)
-    if not np.any(joined.feature != Feature.SKIRT):
+    if not np.any((joined.feature != Feature.SKIRT) & (joined.feature != Feature.BRIM)):
         raise RecipeError(
             "Nothing would be laid: the part is thinner than one line everywhere, or has neither walls nor filling.",
             field="line_width_mm.outer_wall",
@@ -209,26 +211,56 @@ def _skins(fill: Fill, islands: Islands, shape: Shape) -> list[Pieces]:
     return pieces
 
 
-def _sparse(regions: Objects, islands: Islands, shape: Shape) -> list[Pieces]:
+def _sparse(regions: Objects, islands: Islands, middle_mm: NDArray[np.float64], shape: Shape) -> list[Pieces]:
     width = np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
-    base = math.radians(shape.infill_angle_deg)
-    pitch = _spacing(width, islands.height_mm) / shape.infill_density
-    if float(np.sum(shapely.area(regions) / pitch)) > MAX_INFILL_MM:
+    spacing = _spacing(width, islands.height_mm)
+    strokes_mm = shapely.area(regions) / spacing * shape.infill_density * shape.infill_line_multiplier
+    if float(np.sum(strokes_mm)) > MAX_INFILL_MM:
         raise RecipeError(
             "The infill would be more than 20 km of strokes.",
             field="infill.density",
             remedy="Use less infill, wider lines or higher layers.",
         )
-    if shape.infill_pattern == "lines":
-        angles, pitches = [base + (islands.layer % 2) * math.pi / 2], [pitch]
-    else:
-        one, other = np.full(len(islands.layer), base), np.full(len(islands.layer), base + math.pi / 2)
-        angles, pitches = [one, other], [2 * pitch, 2 * pitch]
+    families = sparse_strokes(
+        regions,
+        islands.layer,
+        middle_mm[islands.layer],
+        spacing,
+        shape.infill_pattern,
+        shape.infill_density,
+        math.radians(shape.infill_angle_deg),
+        shape.infill_line_multiplier,
+    )
     pieces = []
-    for turn, (angle, step) in enumerate(zip(angles, pitches, strict=True)):
-        lines = scan_lines(regions, angle, step, fit=False)
-        pieces.append(_line_pieces(lines, islands, Feature.INFILL, width[lines.region], angle, turn))
+    for turn, family in enumerate(families):
+        strokes = family.strokes
+        if isinstance(strokes, Lines):
+            piece = _line_pieces(strokes, islands, Feature.INFILL, width[strokes.region], family.angle_rad, turn)
+        elif isinstance(strokes, Loops):
+            piece = _loop_pieces(strokes, islands, Feature.INFILL, width[strokes.source])
+        else:
+            piece = _curve_pieces(strokes, islands, width[strokes.region], spacing / shape.infill_density)
+        pieces.append(piece)
     return pieces
+
+
+def _curve_pieces(
+    curves: Curves, islands: Islands, width_mm: NDArray[np.float64], pitch_mm: NDArray[np.float64]
+) -> Pieces:
+    count = len(curves.region)
+    return Pieces(
+        points=curves.points,
+        offsets=curves.offsets,
+        closed=np.zeros(count, dtype=bool),
+        layer=islands.layer[curves.region],
+        island=curves.region,
+        phase=np.full(count, _PHASE[Feature.INFILL]),
+        feature=np.full(count, Feature.INFILL, dtype=np.uint8),
+        width_mm=width_mm,
+        across_mm=np.zeros(count),
+        angle_rad=np.zeros(count),
+        reach_mm=_HOP_PITCHES * pitch_mm[curves.region],
+    )
 
 
 def _loop_pieces(loops: Loops, islands: Islands, feature: Feature, width_mm: NDArray[np.float64]) -> Pieces:
@@ -278,7 +310,22 @@ def _skirt(sections: Objects, shape: Shape) -> Pieces:
     hull = shapely.convex_hull(sections[0])
     spacing = bead_spacing_mm(width, height)
     distances = [shape.skirt_distance_mm + width / 2 + spacing * index for index in range(shape.skirt_loops)][::-1]
-    rings = np.array([shapely.buffer(hull, distance, quad_segs=12) for distance in distances], dtype=object)
+    return _start_pieces(hull, distances, Feature.SKIRT, width)
+
+
+def _brim(sections: Objects, shape: Shape) -> Pieces:
+    """Loops that touch the outer outlines on the bed, the furthest first. Holes are left free."""
+    width, height = shape.width_mm.first_layer, shape.first_layer_height_mm
+    outlines = shapely.polygons(shapely.get_exterior_ring(shapely.get_parts(sections[0])))
+    spacing = bead_spacing_mm(width, height)
+    loops = round(shape.brim_width_mm / spacing)
+    # The first loop touches the wall's outer edge: their centre lines are one spacing apart.
+    distances = [spacing - width / 2 + spacing * index for index in range(loops)][::-1]
+    return _start_pieces(shapely.union_all(outlines), distances, Feature.BRIM, width)
+
+
+def _start_pieces(around: shapely.Geometry, distances: list[float], feature: Feature, width_mm: float) -> Pieces:
+    rings = np.array([shapely.buffer(around, distance, quad_segs=12) for distance in distances], dtype=object)
     loops = loops_of(rings)
     count = len(loops.source)
     return Pieces(
@@ -287,9 +334,9 @@ def _skirt(sections: Objects, shape: Shape) -> Pieces:
         closed=np.ones(count, dtype=bool),
         layer=np.zeros(count, dtype=np.int64),
         island=np.full(count, -1, dtype=np.int64),
-        phase=np.arange(count, dtype=np.int64) - count,
-        feature=np.full(count, Feature.SKIRT, dtype=np.uint8),
-        width_mm=np.full(count, width),
+        phase=loops.source - len(distances),
+        feature=np.full(count, feature, dtype=np.uint8),
+        width_mm=np.full(count, width_mm),
         across_mm=np.zeros(count),
         angle_rad=np.zeros(count),
         reach_mm=np.zeros(count),

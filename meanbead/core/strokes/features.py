@@ -16,6 +16,7 @@ class Feature(IntEnum):
     BOTTOM = 5
     SKIRT = 6
     TRAVEL = 7
+    BRIM = 8
 
 
 FEATURES: tuple[str, ...] = tuple(feature.name.lower() for feature in Feature)

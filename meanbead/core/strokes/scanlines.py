@@ -32,11 +32,18 @@ class Lines:
         return len(self.region)
 
 
-def scan_lines(regions: Objects, angle_rad: NDArray[np.float64], pitch_mm: NDArray[np.float64], fit: bool) -> Lines:
+def scan_lines(
+    regions: Objects,
+    angle_rad: NDArray[np.float64],
+    pitch_mm: NDArray[np.float64],
+    fit: bool,
+    shift_mm: NDArray[np.float64] | None = None,
+) -> Lines:
     """Parallel strokes across each region at its own angle and pitch.
 
     With ``fit`` the pitch of a region is stretched or squeezed so that a whole number of lines spans it, which fills
-    it without gap or heap; without, lines lie at multiples of the pitch from the origin, so that layers stack.
+    it without gap or heap; without, lines lie at multiples of the pitch from the origin, so that layers stack, moved
+    across by ``shift_mm`` (one value a region).
     """
     filled = np.flatnonzero(~shapely.is_empty(regions))
     points, ring_end, source = rings_of(regions[filled])
@@ -49,13 +56,14 @@ def scan_lines(regions: Objects, angle_rad: NDArray[np.float64], pitch_mm: NDArr
         region_end.astype(np.int64),
         angle_rad[filled].astype(np.float64),
         pitch_mm[filled].astype(np.float64),
+        np.zeros(len(filled)) if shift_mm is None else shift_mm[filled].astype(np.float64),
         fit,
     )
     return Lines(segments, filled[region], pitch)
 
 
 @numba.njit(cache=True, nogil=True)
-def _scan_all(points, ring_end, region_end, angle, pitch, fit):  # type: ignore[no-untyped-def]
+def _scan_all(points, ring_end, region_end, angle, pitch, shift, fit):  # type: ignore[no-untyped-def]
     """Segments (n, 5: x0 y0 x1 y1 offset), region (n,), pitch (n,) of all regions."""
     capacity = 1024
     out = np.empty((capacity, 5))
@@ -83,7 +91,7 @@ def _scan_all(points, ring_end, region_end, angle, pitch, fit):  # type: ignore[
                 continue
             base = low + step / 2
         else:
-            base = (np.ceil(low / step - 0.5) + 0.5) * step
+            base = (np.ceil((low - shift[region]) / step - 0.5) + 0.5) * step + shift[region]
             lines = int(np.floor((high - base) / step)) + 1
         if lines <= 0:
             continue

@@ -12,7 +12,8 @@ from pydantic import Field
 
 from meanbead.core.vocabulary.base import AccelerationMmS2, LineWidthMm, Model, Share, SpeedMmS
 
-InfillPattern = Literal["lines", "grid"]
+InfillPattern = Literal["lines", "grid", "triangles", "cubic", "honeycomb", "gyroid", "concentric"]
+AdhesionKind = Literal["none", "skirt", "brim"]
 SeamPlace = Literal["nearest", "back"]
 HeightMm = Annotated[float, Field(gt=0, le=2)]
 
@@ -29,10 +30,14 @@ class LineWidths(Model):
 
 
 class Infill(Model):
-    """Sparse filling. ``density`` is the share of the volume that is plastic, before overlaps."""
+    """Sparse filling. ``density`` is the share of the volume that is plastic, before overlaps, with single lines.
+
+    ``line_multiplier`` lays so many lines side by side in the place of each one, at the same cell size.
+    """
 
     density: Share | None = None
     pattern: InfillPattern | None = None
+    line_multiplier: Annotated[int, Field(ge=1, le=8)] | None = None
     angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
 
 
@@ -73,11 +78,12 @@ class Cooling(Model):
 
 
 class Adhesion(Model):
-    """The start on the bed."""
+    """The start on the bed. ``loops`` and ``distance_mm`` are the skirt's, ``width_mm`` the brim's."""
 
-    kind: Literal["none", "skirt"] | None = None
+    kind: AdhesionKind | None = None
     loops: Annotated[int, Field(ge=0, le=50)] | None = None
     distance_mm: Annotated[float, Field(ge=0, le=50)] | None = None
+    width_mm: Annotated[float, Field(ge=0, le=100)] | None = None
 
 
 class Recipe(Model):

@@ -18,6 +18,7 @@ export const FEATURES: readonly FeatureStyle[] = [
   { key: "top", label: "Top skin", letter: "T", colour: "#cf8398", hatch: "fall" },
   { key: "bottom", label: "Bottom skin", letter: "B", colour: "#5b4a73", hatch: "upright" },
   { key: "skirt", label: "Skirt", letter: "K", colour: "#7d8f73", hatch: "dots" },
+  { key: "brim", label: "Brim", letter: "R", colour: "#a9b39a", hatch: "fall" },
   { key: "travel", label: "Travel, retraction, Z", letter: "V", colour: "#b9b0a3", hatch: "sparse" },
   { key: "wait", label: "Waiting to cool", letter: "W", colour: "#e3dbcb", hatch: "dots" },
 ];

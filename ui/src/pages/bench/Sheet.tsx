@@ -79,7 +79,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
       else if (field.kind === "nozzle") await actions.edit(state.id, { nozzle_id: Number(text) }, label);
       else if (field.kind === "material") await actions.edit(state.id, { material_id: Number(text) }, label);
       else {
-        const value = field.kind === "pattern" ? text : typedValue(text, field);
+        const value = isPick(field) ? text : typedValue(text, field);
         await actions.edit(state.id, { choices: withValue(state.choices, field, value) }, label);
       }
     } catch (error) {

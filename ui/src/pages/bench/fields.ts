@@ -9,7 +9,7 @@ export interface Field {
   group: string;
   /** What it does and what it costs, in a sentence or two. */
   explain: string;
-  kind: "number" | "whole" | "percent" | "pattern" | "machine" | "nozzle" | "material";
+  kind: "number" | "whole" | "percent" | "pattern" | "adhesion" | "machine" | "nozzle" | "material";
 }
 
 type Path = readonly [keyof Recipe] | readonly [keyof Recipe, string];
@@ -43,19 +43,33 @@ export const FIELDS: readonly Field[] = [
   number("top_layers", "Top layers", "layers", "Shell", "Too few over sparse infill sag and show the pattern. Each costs time and grams.", "whole"),
   number("bottom_layers", "Bottom layers", "layers", "Shell", "The floor. 0.6 mm is usual.", "whole"),
   number("infill.density", "Infill", "%", "Infill", "Share of the inside that is plastic. Above about 40 % more walls are the better way to strength.", "percent"),
-  number("infill.pattern", "Pattern", "", "Infill", "Lines turn by 90° each layer; a grid lays both directions in every layer, at twice the pitch.", "pattern"),
+  number("infill.pattern", "Pattern", "", "Infill", "Lines turn by 90° each layer; a grid lays both directions in every layer. Triangles and cubic lay three. Gyroid and honeycomb bend, so acceleration counts more.", "pattern"),
+  number("infill.line_multiplier", "Lines side by side", "", "Infill", "Two or three lines in the place of each one, at the same cell: far stiffer cell walls for less plastic than a much denser filling. For straight patterns.", "whole"),
   number("speed_mm_s.outer_wall", "Outer wall", "mm/s", "Pace", "Shows most. Slower hides ripple; on small parts speed hardly matters, acceleration does."),
   number("speed_mm_s.inner_wall", "Inner walls", "mm/s", "Pace", "Not seen: as fast as the hot end melts and the frame stays quiet."),
   number("speed_mm_s.infill", "Infill speed", "mm/s", "Pace", "Not seen. The melt ceiling usually binds here first."),
   number("speed_mm_s.solid", "Solid", "mm/s", "Pace", "Floors and solid layers inside. Top skin is slower: the lesser of this and the outer wall."),
   number("speed_mm_s.travel", "Travel", "mm/s", "Pace", "Moves without plastic, between strokes."),
   number("nozzle_temp_c", "Nozzle temperature", "°C", "Heat", "Hotter melts faster, and oozes and strings more. Stay within the material's window and the hot end's limit."),
+  number("adhesion.kind", "Start with", "", "Start", "A skirt primes the nozzle. A brim holds plastics that warp, small footprints and tall parts; it has to be trimmed: mind eyes and fingers.", "adhesion"),
+  number("adhesion.width_mm", "Brim", "mm", "Start", "5 to 8 mm is usual. It counts only when the start is a brim."),
   number("adhesion.loops", "Skirt", "loops", "Start", "Loops round the part that prime the nozzle and show whether the bed is level. One to three.", "whole"),
 ];
 
 export const PATTERNS = [
   { value: "grid", label: "grid" },
   { value: "lines", label: "lines" },
+  { value: "triangles", label: "triangles" },
+  { value: "cubic", label: "cubic" },
+  { value: "honeycomb", label: "honeycomb" },
+  { value: "gyroid", label: "gyroid" },
+  { value: "concentric", label: "concentric" },
+] as const;
+
+export const STARTS = [
+  { value: "skirt", label: "skirt" },
+  { value: "brim", label: "brim" },
+  { value: "none", label: "nothing" },
 ] as const;
 
 function pathOf(field: Field): Path {
@@ -73,12 +87,8 @@ export function valueIn(recipe: Recipe | undefined, field: Field): number | stri
 /** A recipe with one field set, or left open with null. */
 export function withValue(recipe: Recipe, field: Field, value: number | string | null): Recipe {
   const [first, second] = pathOf(field);
-  let next: Recipe;
-  if (second === undefined) next = { ...recipe, [first]: value };
-  else next = { ...recipe, [first]: { ...(recipe[first] as object), [second]: value } };
-  // A number of loops is a choice for a skirt, none is a choice against it.
-  if (field.key === "adhesion.loops") next = { ...next, adhesion: { ...next.adhesion, kind: null } };
-  return next;
+  if (second === undefined) return { ...recipe, [first]: value };
+  return { ...recipe, [first]: { ...(recipe[first] as object), [second]: value } };
 }
 
 /** What is set in a column for a field, in the recipe's own unit. */
@@ -95,7 +105,7 @@ export function effective(column: RecipeColumn, field: Field): number | string |
 }
 
 export function isPick(field: Field): boolean {
-  return field.kind === "pattern" || field.kind === "machine" || field.kind === "nozzle" || field.kind === "material";
+  return field.kind === "pattern" || field.kind === "adhesion" || field.kind === "machine" || field.kind === "nozzle" || field.kind === "material";
 }
 
 /** Options of a row that is picked from a list. */
@@ -105,7 +115,7 @@ export function optionsOf(field: Field, shelf: Shelf | undefined): { value: stri
   if (field.kind === "machine") return named(shelf?.machines);
   if (field.kind === "nozzle") return named(shelf?.nozzles);
   if (field.kind === "material") return named(shelf?.materials);
-  return PATTERNS.map(({ value, label }) => ({ value, label }));
+  return field.kind === "adhesion" ? [...STARTS] : [...PATTERNS];
 }
 
 /** A value as it stands in a cell, without its unit. */

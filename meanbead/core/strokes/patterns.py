@@ -1,0 +1,206 @@
+"""Sparse infill: straight families, honeycomb, gyroid, concentric; each lays the density asked for.
+
+Density ``p`` with beads at gapless spacing ``s`` means a stroke length of ``p / s`` per area. From that follow the
+pitch of each straight family (``n`` families share it: pitch ``n s / p``), the cell of the honeycomb and the period of
+the gyroid. docs/method.md, "Sparse infill", has the derivations.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import contourpy
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.optimize import brentq
+
+from meanbead.core.errors import RecipeError
+from meanbead.core.parallel import Objects
+from meanbead.core.strokes.scanlines import Lines, scan_lines
+from meanbead.core.strokes.walls import Loops, inset, loops_of
+from meanbead.core.vocabulary.recipe import InfillPattern
+
+Floats = NDArray[np.float64]
+
+GYROID_LENGTH = 2.468
+"""Mean length of the gyroid's sections per area, times its period: ``sin x cos y + sin y cos z + sin z cos x = 0``
+over one period in z, found numerically; a test finds it again."""
+
+GYROID_STEPS = 24
+"""Grid steps per period when a gyroid's section is traced."""
+
+CHORD_MM = 0.02
+"""A traced curve is followed by chords that stay this close to it, a twentieth of a bead."""
+
+_SHORTEST_MM = 0.3
+
+
+@dataclass(frozen=True)
+class Curves:
+    """Open polylines in flat arrays: ``points`` float64 (p, 2), ``offsets`` int64 (n + 1), ``region`` int64 (n,)."""
+
+    points: Floats
+    offsets: NDArray[np.int64]
+    region: NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Family:
+    """Strokes of one direction of one pattern, to be laid one after another: lines, curves or loops."""
+
+    strokes: Lines | Curves | Loops
+    angle_rad: Floats
+
+
+def sparse_strokes(
+    regions: Objects,
+    layer: NDArray[np.int64],
+    middle_mm: Floats,
+    spacing_mm: Floats,
+    pattern: InfillPattern,
+    density: float,
+    angle_rad: float,
+    multiplier: int,
+) -> list[Family]:
+    """Fill regions sparsely. Arrays have one value a region: its layer, mid-height and gapless line spacing."""
+    side_by_side = [(index - (multiplier - 1) / 2) * spacing_mm for index in range(multiplier)]
+    if pattern == "concentric":
+        return [Family(_concentric(regions, spacing_mm, density, multiplier), np.zeros(len(regions)))]
+    if pattern in ("honeycomb", "gyroid"):
+        draw = _honeycomb if pattern == "honeycomb" else _gyroid
+        if multiplier > 1:
+            raise RecipeError(
+                f"Doubled lines are not laid in a {pattern} infill, whose walls bend.",
+                field="infill.line_multiplier",
+                remedy="Use one line, or a straight pattern such as grid, triangles or cubic.",
+            )
+        return [Family(draw(regions, middle_mm, spacing_mm, density, angle_rad), np.zeros(len(regions)))]
+    families = []
+    for angle, pitch, shift in _straight(pattern, layer, middle_mm, spacing_mm / density, angle_rad):
+        parts = [scan_lines(regions, angle, pitch, fit=False, shift_mm=shift + aside) for aside in side_by_side]
+        families.append(Family(_joined(parts), angle))
+    return families
+
+
+def _straight(
+    pattern: InfillPattern, layer: NDArray[np.int64], middle_mm: Floats, pitch_mm: Floats, angle_rad: float
+) -> list[tuple[Floats, Floats, Floats]]:
+    """Angle, pitch and shift of each family of a straight pattern."""
+    same = np.full(len(layer), angle_rad)
+    still = np.zeros(len(layer))
+    if pattern == "lines":
+        return [(angle_rad + (layer % 2) * math.pi / 2, pitch_mm, still)]
+    if pattern == "grid":
+        return [(same + turn * math.pi / 2, 2 * pitch_mm, still) for turn in range(2)]
+    # Cubes that stand on a corner are cut by a layer in three families of lines, which move with height: a face's
+    # normal leans so that its trace moves by z / sqrt(2).
+    move = middle_mm / math.sqrt(2) if pattern == "cubic" else still
+    return [(same + turn * 2 * math.pi / 3, 3 * pitch_mm, move) for turn in range(3)]
+
+
+def _joined(parts: list[Lines]) -> Lines:
+    segments = np.concatenate([np.column_stack([part.start, part.end, part.offset_mm]) for part in parts])
+    region = np.concatenate([part.region for part in parts])
+    return Lines(segments, region, np.concatenate([part.pitch_mm for part in parts]))
+
+
+def _concentric(regions: Objects, spacing_mm: Floats, density: float, multiplier: int) -> Loops:
+    """Loops that follow the region's outline inwards at the pitch of the density, the first half a pitch deep."""
+    pitch = spacing_mm / density
+    parts: list[Loops] = []
+    for index in range(multiplier):
+        depth = pitch / 2 + (index - (multiplier - 1) / 2) * spacing_mm
+        left = np.flatnonzero(~shapely.is_empty(regions))
+        while len(left):
+            rings = inset(regions[left], np.maximum(depth[left], 0.0))
+            loops = loops_of(rings)
+            parts.append(Loops(loops.points, loops.offsets, left[loops.source]))
+            left = left[~shapely.is_empty(rings)]
+            depth = depth + pitch
+    if not parts:
+        return loops_of(regions[:0])
+    shifts = np.cumsum([0] + [len(part.points) for part in parts[:-1]])
+    ends = [part.offsets[1:] + shift for part, shift in zip(parts, shifts, strict=True)]
+    return Loops(
+        np.concatenate([part.points for part in parts]),
+        np.concatenate([[0], *ends]).astype(np.int64),
+        np.concatenate([part.source for part in parts]),
+    )
+
+
+@lru_cache(maxsize=256)
+def honeycomb_side_mm(spacing_mm: float, density: float) -> float:
+    """Side of the hexagons whose double walls, one spacing apart, give a density.
+
+    A cell of side ``a`` covers ``1.5 sqrt(3) a^2`` and owns two upright strokes of length ``a`` and two slanted ones.
+    """
+
+    def excess(side: float) -> float:
+        slant = math.hypot(math.sqrt(3) / 2 * side - spacing_mm, side / 2)
+        return spacing_mm * (2 * side + 2 * slant) / (1.5 * math.sqrt(3) * side**2) - density
+
+    return float(brentq(excess, 0.1 * spacing_mm, 1e4 * spacing_mm))
+
+
+def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: float, angle_rad: float) -> Curves:
+    found = []
+    for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
+        spacing = float(spacing_mm[index])
+        side = honeycomb_side_mm(round(spacing, 6), density)
+        turned = shapely.affinity.rotate(regions[index], -angle_rad, origin=(0, 0), use_radians=True)
+        wide, rise = math.sqrt(3) / 2 * side, 1.5 * side
+        x0, y0, x1, y1 = turned.bounds
+        columns = np.arange(math.floor(x0 / wide) - 1, math.ceil(x1 / wide) + 1)
+        rows = np.arange(math.floor(y0 / rise) - 1, math.ceil(y1 / rise) + 2)
+        lines = []
+        for column in columns:
+            # Upright at one edge of the column, slanting to the other, upright, slanting back.
+            near, far = column * wide + spacing / 2, (column + 1) * wide - spacing / 2
+            right = (rows + column) % 2 == 0
+            x = np.where(right, far, near)
+            upright = np.column_stack([np.repeat(x, 2), np.repeat(rows * rise, 2) + np.tile([0.0, side], len(rows))])
+            lines.append(shapely.linestrings(upright))
+        drawn = shapely.affinity.rotate(shapely.multilinestrings(lines), angle_rad, origin=(0, 0), use_radians=True)
+        found.append((index, drawn))
+    return _clipped(found, regions)
+
+
+def _gyroid(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: float, angle_rad: float) -> Curves:
+    found = []
+    for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
+        spacing = float(spacing_mm[index])
+        period = GYROID_LENGTH * spacing / density
+        step = period / GYROID_STEPS
+        x0, y0, x1, y1 = regions[index].bounds
+        # The grid lies on multiples of the step, so that layers of one shape are traced alike.
+        x = np.arange(math.floor(x0 / step), math.ceil(x1 / step) + 1) * step
+        y = np.arange(math.floor(y0 / step), math.ceil(y1 / step) + 1) * step
+        wave = 2 * math.pi / period
+        field = gyroid_field(x[None, :] * wave, y[:, None] * wave, float(middle_mm[index]) * wave)
+        traced = contourpy.contour_generator(x, y, field, name="serial").lines(0.0)
+        lines = [shapely.linestrings(line) for line in traced if len(line) > 1]
+        if lines:
+            found.append((index, shapely.simplify(shapely.multilinestrings(lines), CHORD_MM, preserve_topology=False)))
+    return _clipped(found, regions)
+
+
+def gyroid_field(x: Floats, y: Floats, z: float) -> Floats:
+    """``sin x cos y + sin y cos z + sin z cos x``; the gyroid is where it is 0."""
+    field: Floats = np.sin(x) * np.cos(y) + np.sin(y) * np.cos(z) + np.sin(z) * np.cos(x)
+    return field
+
+
+def _clipped(found: list[tuple[int, shapely.Geometry]], regions: Objects) -> Curves:
+    """Curves cut to their regions; what is shorter than a bead is left out."""
+    if not found:
+        return Curves(np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int64))
+    index = np.array([one for one, _ in found])
+    drawn = np.array([geometry for _, geometry in found], dtype=object)
+    parts, source = shapely.get_parts(shapely.intersection(drawn, regions[index]), return_index=True)
+    keep = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= _SHORTEST_MM)
+    points, line = shapely.get_coordinates(parts[keep], return_index=True)
+    counts = np.bincount(line, minlength=int(keep.sum()))
+    return Curves(points, np.concatenate([[0], np.cumsum(counts)]).astype(np.int64), index[source[keep]])
