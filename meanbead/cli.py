@@ -61,6 +61,20 @@ def _parser() -> argparse.ArgumentParser:
     estimate.add_argument("--material", metavar="M.json", type=Path, help="plastic; left out, a typical PLA")
     estimate.set_defaults(run=_estimate)
 
+    gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")
+    gcode.add_argument("file", metavar="FILE", type=Path)
+    gcode.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
+    gcode.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle, for the melt ceiling")
+    gcode.add_argument("--material", metavar="M.json", type=Path, help="plastic, for grams and the melt ceiling")
+    gcode.add_argument("--pattern", metavar="REGEX", help="comments that name features, with a group (?P<feature>...)")
+    gcode.add_argument("--json", action="store_true", help="print one JSON object")
+    gcode.set_defaults(run=_gcode)
+
+    firmware = commands.add_parser("firmware", help="a printer from the settings that a firmware's console reports")
+    firmware.add_argument("report", metavar="REPORT", type=Path, help="text of the report")
+    firmware.add_argument("--printer", metavar="P.json", type=Path, help="description to fill in")
+    firmware.set_defaults(run=_firmware)
+
     schema = commands.add_parser("schema", help="JSON Schema of a model")
     schema.add_argument("model", choices=sorted(SCHEMAS))
     schema.set_defaults(run=_schema)
@@ -124,6 +138,48 @@ def _estimate(arguments: argparse.Namespace) -> None:
         print(f"  {name:<12} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
     for finding in result.findings:
         print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
+
+
+def _gcode(arguments: argparse.Namespace) -> None:
+    from meanbead.core.gcode import FEATURE_PATTERN, replay
+
+    with arguments.file.open("rb") as stream:
+        result = replay(
+            stream,
+            _read(arguments.printer, Printer),
+            nozzle=_read(arguments.nozzle, Nozzle),
+            material=_read(arguments.material, Material),
+            pattern=arguments.pattern or FEATURE_PATTERN,
+        )
+    if arguments.json:
+        print(result.model_dump_json())
+        return
+    print(f"printing   {_clock(result.print_time_s)}   without homing and heating")
+    print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m")
+    print(f"layers     {result.layers}")
+    print(f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s (typical)")
+    for name, share in result.by_feature.items():
+        print(f"  {name:<16} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
+    if result.over_ceiling_first_line is not None:
+        print(
+            f"over the melt ceiling for {_clock(result.over_ceiling_s)}, first in line {result.over_ceiling_first_line}"
+        )
+    if result.over_speed_first_line is not None:
+        print(
+            f"{result.over_speed_moves:,} moves ask for more speed than an axis has, first in line "
+            f"{result.over_speed_first_line}"
+        )
+    if result.malformed_count:
+        print(f"{result.malformed_count} malformed lines: {', '.join(map(str, result.malformed_lines))}")
+    if result.unknown_commands:
+        print(f"{result.unknown_commands} unknown commands were passed over")
+
+
+def _firmware(arguments: argparse.Namespace) -> None:
+    from meanbead.core.gcode import printer_from_report
+
+    text = arguments.report.read_text(errors="replace")
+    print(printer_from_report(text, _read(arguments.printer, Printer)).printer.model_dump_json(indent=2))
 
 
 def _schema(arguments: argparse.Namespace) -> None:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
+
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
+from meanbead.core.gcode import replay
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.sound import make_sound
@@ -19,6 +22,7 @@ def main() -> None:
     corner = {"law": "junction_deviation", "deviation_mm": 0.02}
     engine.estimate(Job(solid, Recipe(), Printer.model_validate({"corner": corner})))
     draw_solid(solid)
+    replay(io.BytesIO(b"G1 X5 F600\nG1 X9 E1\n"))
 
 
 if __name__ == "__main__":

@@ -58,6 +58,18 @@ class Shell(unittest.TestCase):
         )
         self.assertIn("printing", self.run_it(*words[:-1])[1])
 
+    def test_gcode_and_firmware(self) -> None:
+        printer = self.file("p.json", self.run_it("firmware", self.file("m503.txt", "M203 X20 Y20\n"))[1])
+        lines = self.file("a.gcode", "M83\nG1 X100 E3 F6000\nG1 X\n")
+        code, out, _ = self.run_it("gcode", lines, "--printer", printer, "--json")
+        result = json.loads(out)
+        self.assertEqual((code, result["malformed_lines"]), (0, [3]))
+        self.assertGreater(result["print_time_s"], 5)
+        self.assertIn("1 malformed", self.run_it("gcode", lines)[1])
+        self.assertEqual(self.run_it("gcode", self.part)[0], 2)
+        self.assertEqual(self.run_it("gcode", lines, "--pattern", "(")[0], 2)
+        self.assertEqual(self.run_it("firmware", lines)[0], 2)
+
     def test_schemas(self) -> None:
         for model in ("recipe", "printer", "material", "estimate"):
             code, out, _ = self.run_it("schema", model)

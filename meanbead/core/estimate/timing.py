@@ -60,9 +60,7 @@ def time_strokes(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: 
     length = strokes.length_mm
     area = strokes.area_mm2 * plan.flow_ratio
     area[travel] = 0.0
-    asked = _set_speeds(strokes, plan)
-    with np.errstate(divide="ignore"):
-        melt = np.where(travel, np.inf, ceiling_mm3_s / area)
+    asked, melt = set_speeds_mm_s(strokes, plan), melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
     wanted = np.minimum(asked, melt)
 
     unit = np.zeros((len(strokes), 4))
@@ -72,7 +70,7 @@ def time_strokes(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: 
     most = printer.max_acceleration_mm_s2
     axis_speed = limit_by_axis(unit, np.array([top.x, top.y, top.z, top.e]))
     axis_acceleration = limit_by_axis(unit, np.array([most.x, most.y, most.z, most.e]))
-    acceleration = np.minimum(_set_accelerations(strokes, plan), axis_acceleration)
+    acceleration = np.minimum(set_accelerations_mm_s2(strokes, plan), axis_acceleration)
 
     layer_change = np.zeros(len(strokes), dtype=bool)
     layer_change[1:] = np.diff(strokes.layer) > 0
@@ -104,7 +102,16 @@ def time_strokes(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: 
     )
 
 
-def _set_speeds(strokes: Strokes, plan: Plan) -> Floats:
+def melt_limits_mm_s(strokes: Strokes, plan: Plan, ceiling_mm3_s: float) -> Floats:
+    """Speed at which each stroke's flow reaches the ceiling, shape (n,); infinite for travel."""
+    with np.errstate(divide="ignore"):
+        limit: Floats = ceiling_mm3_s / (strokes.area_mm2 * plan.flow_ratio)
+    limit[strokes.is_travel] = np.inf
+    return limit
+
+
+def set_speeds_mm_s(strokes: Strokes, plan: Plan) -> Floats:
+    """Speed that the plan asks for on each stroke, shape (n,)."""
     speeds = plan.speed_mm_s
     table = np.zeros(len(Feature))
     table[Feature.OUTER_WALL] = speeds.outer_wall
@@ -122,7 +129,8 @@ def _set_speeds(strokes: Strokes, plan: Plan) -> Floats:
     return asked
 
 
-def _set_accelerations(strokes: Strokes, plan: Plan) -> Floats:
+def set_accelerations_mm_s2(strokes: Strokes, plan: Plan) -> Floats:
+    """Acceleration that the plan asks for on each stroke, shape (n,)."""
     table = np.full(len(Feature), plan.print_acceleration_mm_s2)
     table[Feature.OUTER_WALL] = plan.outer_wall_acceleration_mm_s2
     table[Feature.TRAVEL] = plan.travel_acceleration_mm_s2

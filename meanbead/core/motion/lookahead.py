@@ -41,6 +41,8 @@ class Profile:
     exit_mm_s: Floats
     peak_mm_s: Floats
     time_s: Floats
+    settled: int
+    """Nothing that follows the path can change the profile before this index."""
 
 
 @numba.njit(cache=True, nogil=True)
@@ -101,20 +103,21 @@ def corner_speeds_deviation(
     return speeds
 
 
-def plan_speeds(moves: Moves, corner_mm_s: Floats, stop_mm_s: Floats) -> Profile:
+def plan_speeds(moves: Moves, corner_mm_s: Floats, stop_mm_s: Floats, start_mm_s: float = -1.0) -> Profile:
     """Fastest profile under the limits.
 
     ``corner_mm_s`` (n,) bounds the speed at each move's start (see the corner laws); ``stop_mm_s`` (n,) the speed from
-    which a move may stop where a halt follows it.
+    which a move may stop where a halt follows it. ``start_mm_s``, if not negative, is the speed at which the first
+    move is entered: for a path that is planned in pieces, from a place that an earlier piece has settled.
     """
-    entry, leave, peak, time = _plan(
-        moves.length_mm, moves.speed_mm_s, moves.acceleration_mm_s2, moves.halt, corner_mm_s, stop_mm_s
+    entry, leave, peak, time, settled = _plan(
+        moves.length_mm, moves.speed_mm_s, moves.acceleration_mm_s2, moves.halt, corner_mm_s, stop_mm_s, start_mm_s
     )
-    return Profile(entry, leave, peak, time)
+    return Profile(entry, leave, peak, time, settled)
 
 
 @numba.njit(cache=True, nogil=True)
-def _plan(length, speed, acceleration, halt, corner, stop):  # type: ignore[no-untyped-def]
+def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: ignore[no-untyped-def]
     n = len(length)
     entry = np.empty(n)
     leave = np.empty(n)
@@ -122,6 +125,7 @@ def _plan(length, speed, acceleration, halt, corner, stop):  # type: ignore[no-u
     time = np.empty(n)
     # Backward: what each move may enter with and still brake to what follows.
     after = 0.0
+    settled = 0
     for k in range(n - 1, -1, -1):
         end = min(stop[k], speed[k]) if k == n - 1 or halt[k + 1] else after
         bound = min(corner[k], speed[k])
@@ -129,8 +133,12 @@ def _plan(length, speed, acceleration, halt, corner, stop):  # type: ignore[no-u
             bound = min(bound, speed[k - 1])
         reach = np.sqrt(end * end + 2 * acceleration[k] * length[k])
         after = min(bound, reach)
+        if settled == 0 and (bound <= reach or halt[k]):
+            settled = k
         entry[k] = after
         leave[k] = end
+    if n and start >= 0:
+        entry[0] = start
     # Forward: what is really reached, and how long it takes.
     for k in range(n):
         v0 = entry[k]
@@ -145,7 +153,7 @@ def _plan(length, speed, acceleration, halt, corner, stop):  # type: ignore[no-u
         peak[k] = top
         ramps = (2 * top * top - v0 * v0 - v1 * v1) / (2 * a)
         time[k] = (2 * top - v0 - v1) / a + max(0.0, s - ramps) / top
-    return entry, leave, peak, time
+    return entry, leave, peak, time, settled
 
 
 def straight_move_time_s(distance_mm: float, speed_mm_s: float, acceleration_mm_s2: float) -> float:

@@ -1,0 +1,374 @@
+"""Replay G-code through the same motion model as a planned part: time, filament, both ledgers, broken limits.
+
+The text is read in pieces. Look-ahead works on a window that is cut only where nothing that follows can change what
+lies before (:attr:`~meanbead.core.motion.lookahead.Profile.settled`), so the pieces' size changes no figure, and
+memory stays bounded by a piece and one unbroken run of speed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+import numpy as np
+from numpy.typing import NDArray
+
+from meanbead.core.bead import filament_area_mm2, filament_mass_g
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.gcode import scan as gc
+from meanbead.core.gcode.firmware import apply_settings
+from meanbead.core.melt import melt_ceiling
+from meanbead.core.motion.lookahead import (
+    Moves,
+    corner_speeds_deviation,
+    corner_speeds_jerk,
+    limit_by_axis,
+    plan_speeds,
+)
+from meanbead.core.vocabulary.estimate import Result
+from meanbead.core.vocabulary.material import Material
+from meanbead.core.vocabulary.nozzle import Nozzle
+from meanbead.core.vocabulary.printer import Printer
+
+FEATURE_PATTERN = r"(?i)^\s*feature\s*[:=]\s*(?P<feature>.+?)\s*$"
+"""Comments that name the feature of the strokes after them; the group ``feature`` is the name. Users may change it."""
+
+PIECE_BYTES = 4 * 1024 * 1024
+TOLD_LINES = 20
+
+Floats = NDArray[np.float64]
+
+
+class ReplayedFeature(Result):
+    """One feature's part of a replayed file."""
+
+    time_s: float
+    filament_mm: float
+    filament_g: float
+    length_mm: float
+    peak_flow_mm3_s: float
+
+
+class ReplayCauses(Result):
+    """Each second by what held it; the sum is ``print_time_s``."""
+
+    at_set_speed_s: float
+    ramps_and_corners_s: float
+    travelling_s: float
+    retracting_s: float
+    z_and_layer_change_s: float
+    waiting_s: float
+
+
+class Replay(Result):
+    """What a G-code file does on a machine. Homing and heating are not counted."""
+
+    print_time_s: float
+    filament_mm: float
+    filament_g: float
+    layers: int
+    travel_mm: float
+    retractions: int
+    by_feature: dict[str, ReplayedFeature]
+    by_cause: ReplayCauses
+    peak_flow_mm3_s: float
+    melt_ceiling_mm3_s: float
+    over_ceiling_s: float
+    over_ceiling_first_line: int | None
+    over_speed_moves: int
+    over_speed_first_line: int | None
+    nozzle_temp_c: float | None
+    moves: int
+    lines: int
+    unknown_commands: int
+    malformed_lines: list[int]
+    malformed_count: int
+
+
+@dataclass
+class _Pending:
+    """Moves whose speeds are not settled yet."""
+
+    delta: Floats = field(default_factory=lambda: np.empty((0, 4)))
+    speed: Floats = field(default_factory=lambda: np.empty(0))
+    acceleration: Floats = field(default_factory=lambda: np.empty(0))
+    corner: Floats = field(default_factory=lambda: np.empty(0))
+    stop: Floats = field(default_factory=lambda: np.empty(0))
+    asked: Floats = field(default_factory=lambda: np.empty(0))
+    halt: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, dtype=bool))
+    feature: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
+    line: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
+    start: float = -1.0
+
+    def extend(self, other: _Pending) -> None:
+        """Append another stretch."""
+        for name in _PENDING_ARRAYS:
+            setattr(self, name, np.concatenate([getattr(self, name), getattr(other, name)]))
+
+    def drop(self, count: int, start: float) -> None:
+        """Forget moves that are settled; the rest begins at a known speed."""
+        for name in _PENDING_ARRAYS:
+            setattr(self, name, getattr(self, name)[count:])
+        self.start = start
+
+
+_PENDING_ARRAYS = ("delta", "speed", "acceleration", "corner", "stop", "asked", "halt", "feature", "line")
+
+
+def replay(
+    stream: BinaryIO,
+    printer: Printer | None = None,
+    *,
+    nozzle: Nozzle | None = None,
+    material: Material | None = None,
+    pattern: str = FEATURE_PATTERN,
+    piece_bytes: int = PIECE_BYTES,
+) -> Replay:
+    """Replay a file. Raises :class:`MeanBeadError` for a pattern that is none, or a file without moves."""
+    return _Player(printer or Printer(), nozzle or Nozzle(), material or Material(), pattern).play(
+        _pieces(stream, piece_bytes)
+    )
+
+
+def _pieces(stream: BinaryIO, size: int) -> Iterable[bytes]:
+    """Whole lines, about ``size`` bytes at a time."""
+    rest = b""
+    while block := stream.read(size):
+        block = rest + block
+        cut = block.rfind(b"\n") + 1
+        rest = block[cut:]
+        if len(rest) > 1_000_000:
+            raise MeanBeadError("A line is longer than a megabyte: this is no G-code.", field="file")
+        if cut:
+            yield block[:cut]
+    if rest:
+        yield rest
+
+
+class _Player:
+    def __init__(self, printer: Printer, nozzle: Nozzle, material: Material, pattern: str) -> None:
+        self.printer, self.nozzle, self.material = printer, nozzle, material
+        try:
+            self.pattern = re.compile(pattern)
+        except re.error as problem:
+            raise MeanBeadError(f"The feature pattern is no regular expression: {problem}.", field="pattern") from None
+        if "feature" not in self.pattern.groupindex:
+            raise MeanBeadError(
+                "The feature pattern has no group named feature.", field="pattern", remedy="Write (?P<feature>...)."
+            )
+        wanted = printer.acceleration_mm_s2
+        self.state = gc.new_state(wanted.print, wanted.travel, wanted.retract)
+        self.names: dict[str, int] = {"unlabelled": 0}
+        self.current = 0
+        self.halt_next = True
+        self.last_unit = np.zeros(4)
+        self.pending = _Pending()
+        self.time: dict[int, float] = {}
+        self.filament: dict[int, float] = {}
+        self.length: dict[int, float] = {}
+        self.peak: dict[int, float] = {}
+        self.causes = dict.fromkeys(ReplayCauses.model_fields, 0.0)
+        self.z = 0.0
+        self.heights: set[float] = set()
+        self.moves = self.retractions = self.over_speed = 0
+        self.over_speed_line: int | None = None
+        self.over_ceiling_s = 0.0
+        self.over_ceiling_line: int | None = None
+        self.travel_mm = self.filament_mm = 0.0
+        self.malformed: list[int] = []
+        self.malformed_count = 0
+        self.temp_c: float | None = None
+
+    def play(self, pieces: Iterable[bytes]) -> Replay:
+        for text in pieces:
+            self._take(text, gc.scan(text, self.state))
+            self._settle(everything=False)
+        self._settle(everything=True)
+        if not self.moves:
+            raise MeanBeadError(
+                "The file holds no moves.", field="file", remedy="Choose a G-code file, as text, not an archive."
+            )
+        return self._result()
+
+    def _take(self, text: bytes, rows: gc.Rows) -> None:
+        """Cut a piece at its events, and queue the moves between them."""
+        begin = 0
+        for index in np.flatnonzero(rows.kind != gc.MOVE).tolist():
+            self._queue(rows, begin, index)
+            begin = index + 1
+            self._event(text, rows, index)
+        self._queue(rows, begin, len(rows.kind))
+
+    def _event(self, text: bytes, rows: gc.Rows, index: int) -> None:
+        kind = rows.kind[index]
+        if kind == gc.COMMENT:
+            said = text[rows.span[index, 0] : rows.span[index, 1]].decode("utf-8", "replace").strip("\r")
+            if found := self.pattern.match(said):
+                name = re.sub(r"\W+", "_", found["feature"].strip().lower()).strip("_") or "unlabelled"
+                self.current = self.names.setdefault(name, len(self.names))
+        elif kind == gc.DWELL:
+            self.causes["waiting_s"] += float(rows.delta[index, 0])
+            self.halt_next = True
+        elif kind == gc.HOME:
+            self.z = float(rows.delta[index, 2])
+            self.halt_next = True
+        elif kind == gc.MALFORMED:
+            self.malformed_count += 1
+            if len(self.malformed) < TOLD_LINES:
+                self.malformed.append(int(rows.line[index]))
+        else:
+            self._setting(text[rows.span[index, 0] : rows.span[index, 1]].decode("ascii", "replace").upper())
+
+    def _setting(self, line: str) -> None:
+        words = {letter: float(value) for letter, value in re.findall(r"([A-Z])\s*(-?\d*\.?\d+)", line)}
+        code = int(words.pop("M", 0))
+        if code in (104, 109) and words.get("S", 0) > 0:
+            self.temp_c = max(self.temp_c or 0.0, words["S"])
+        if code in (109, 190):
+            self.halt_next = True
+        if code in (201, 203, 205):
+            self.printer = apply_settings(self.printer, f"M{code}", words)
+
+    def _queue(self, rows: gc.Rows, begin: int, end: int) -> None:
+        if begin >= end:
+            return
+        delta, asked = rows.delta[begin:end], rows.speed_mm_s[begin:end]
+        path = np.sqrt(np.sum(delta[:, :3] ** 2, axis=1))
+        length = np.where(path > 0, path, np.abs(delta[:, 3]))
+        unit = delta / length[:, None]
+        top, most, corner = self.printer.max_speed_mm_s, self.printer.max_acceleration_mm_s2, self.printer.corner
+        limit = limit_by_axis(unit, np.array([top.x, top.y, top.z, top.e]))
+        acceleration = np.minimum(
+            rows.acceleration_mm_s2[begin:end], limit_by_axis(unit, np.array([most.x, most.y, most.z, most.e]))
+        )
+        # The move before takes part in the first corner; the extruder alone is not steered through corners.
+        joined = np.vstack([self.last_unit, unit])
+        halt = np.zeros(len(length) + 1, dtype=bool)
+        halt[1] = self.halt_next
+        if corner.law == "junction_deviation" and corner.deviation_mm is not None:
+            alone = np.concatenate([[False], path == 0])
+            halt |= alone
+            halt[1:] |= alone[:-1]
+            padded = np.concatenate([acceleration[:1], acceleration])
+            speeds = corner_speeds_deviation(joined, padded, corner.deviation_mm, halt)[1:]
+            stop = np.zeros(len(length))
+        else:
+            jerk = np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e])
+            speeds, stop = corner_speeds_jerk(joined, jerk, halt)[1:], limit_by_axis(unit, jerk)
+        self.pending.extend(
+            _Pending(
+                delta=delta,
+                speed=np.minimum(asked, limit),
+                acceleration=acceleration,
+                corner=speeds,
+                stop=stop,
+                asked=asked,
+                halt=halt[1:],
+                feature=np.full(len(length), self.current),
+                line=rows.line[begin:end],
+            )
+        )
+        self.halt_next = False
+        self.last_unit = unit[-1]
+
+    def _settle(self, *, everything: bool) -> None:
+        """Plan what is pending, and account for the part that nothing can change any more."""
+        waiting = self.pending
+        if not len(waiting.speed):
+            return
+        path = np.sqrt(np.sum(waiting.delta[:, :3] ** 2, axis=1))
+        length = np.where(path > 0, path, np.abs(waiting.delta[:, 3]))
+        moves = Moves(length, waiting.delta / length[:, None], waiting.speed, waiting.acceleration, waiting.halt)
+        profile = plan_speeds(moves, waiting.corner, waiting.stop, waiting.start)
+        done = len(length) if everything else profile.settled
+        if done:
+            self._account(waiting, path, length, profile.time_s, profile.peak_mm_s, done)
+            waiting.drop(done, float(profile.entry_mm_s[done]) if done < len(length) else -1.0)
+
+    def _account(
+        self, waiting: _Pending, path: Floats, length: Floats, time_s: Floats, peak_mm_s: Floats, done: int
+    ) -> None:
+        delta, path, length = waiting.delta[:done], path[:done], length[:done]
+        time_s, asked, speed = time_s[:done], waiting.asked[:done], waiting.speed[:done]
+        pulled = path == 0
+        plastic = ~pulled & (delta[:, 3] > 0) & ((delta[:, 0] != 0) | (delta[:, 1] != 0))
+        lift = ~pulled & ~plastic & (delta[:, 0] == 0) & (delta[:, 1] == 0)
+        travel = ~pulled & ~plastic & ~lift
+        causes = self.causes
+        causes["at_set_speed_s"] += float((length / speed)[plastic].sum())
+        causes["ramps_and_corners_s"] += float((time_s - length / speed)[plastic].sum())
+        causes["retracting_s"] += float(time_s[pulled].sum())
+        causes["z_and_layer_change_s"] += float(time_s[lift].sum())
+        causes["travelling_s"] += float(time_s[travel].sum())
+        self.moves += done
+        self.travel_mm += float(path[travel].sum())
+        self.retractions += int(np.count_nonzero(pulled & (delta[:, 3] < 0)))
+        self.filament_mm += float(delta[:, 3].sum())
+        z = self.z + np.cumsum(delta[:, 2])
+        self.z = float(z[-1])
+        self.heights.update(np.unique(np.round(z[plastic], 3)).tolist())
+        flow = peak_mm_s[:done] * delta[:, 3] / length * filament_area_mm2(self.printer.filament_diameter_mm)
+        ceiling = self._ceiling()
+        fast = np.flatnonzero(asked > speed * (1 + 1e-9))
+        self.over_speed += len(fast)
+        if len(fast) and self.over_speed_line is None:
+            self.over_speed_line = int(waiting.line[fast[0]])
+        over = np.flatnonzero(plastic & (flow > ceiling * (1 + 1e-9)))
+        self.over_ceiling_s += float(time_s[over].sum())
+        if len(over) and self.over_ceiling_line is None:
+            self.over_ceiling_line = int(waiting.line[over[0]])
+        # -1 stands for everything without plastic: travel, lifts, retraction.
+        feature = np.where(plastic, waiting.feature[:done], -1)
+        for one in np.unique(feature).tolist():
+            rows = feature == one
+            self.time[one] = self.time.get(one, 0.0) + float(time_s[rows].sum())
+            self.length[one] = self.length.get(one, 0.0) + float(path[rows].sum())
+            if one >= 0:
+                self.filament[one] = self.filament.get(one, 0.0) + float(delta[rows, 3].sum())
+                self.peak[one] = max(self.peak.get(one, 0.0), float(flow[rows].max()))
+
+    def _ceiling(self) -> float:
+        temp = self.temp_c if self.temp_c is not None else self.material.nozzle_temp_c
+        return melt_ceiling(self.printer, self.nozzle, self.material, temp).plan_mm3_s
+
+    def _result(self) -> Replay:
+        area, density = filament_area_mm2(self.printer.filament_diameter_mm), self.material.density_g_cm3
+        names = {number: name for name, number in self.names.items()} | {-1: "travel"}
+        by_feature = {
+            names[one]: ReplayedFeature(
+                time_s=self.time[one],
+                filament_mm=self.filament.get(one, 0.0),
+                filament_g=filament_mass_g(self.filament.get(one, 0.0) * area, density),
+                length_mm=self.length[one],
+                peak_flow_mm3_s=self.peak.get(one, 0.0),
+            )
+            for one in sorted(self.time, key=lambda one: -self.time[one])
+        }
+        if self.causes["waiting_s"] > 0:
+            by_feature["wait"] = ReplayedFeature(
+                time_s=self.causes["waiting_s"], filament_mm=0, filament_g=0, length_mm=0, peak_flow_mm3_s=0
+            )
+        return Replay(
+            print_time_s=sum(self.causes.values()),
+            filament_mm=self.filament_mm,
+            filament_g=filament_mass_g(self.filament_mm * area, density),
+            layers=len(self.heights),
+            travel_mm=self.travel_mm,
+            retractions=self.retractions,
+            by_feature=by_feature,
+            by_cause=ReplayCauses(**self.causes),
+            peak_flow_mm3_s=max(self.peak.values(), default=0.0),
+            melt_ceiling_mm3_s=self._ceiling(),
+            over_ceiling_s=self.over_ceiling_s,
+            over_ceiling_first_line=self.over_ceiling_line,
+            over_speed_moves=self.over_speed,
+            over_speed_first_line=self.over_speed_line,
+            nozzle_temp_c=self.temp_c,
+            moves=self.moves,
+            lines=int(self.state[gc.LINE]),
+            unknown_commands=int(self.state[gc.UNKNOWN]),
+            malformed_lines=self.malformed,
+            malformed_count=self.malformed_count,
+        )

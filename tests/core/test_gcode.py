@@ -1,0 +1,191 @@
+import io
+import math
+import random
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate.timing import time_strokes
+from meanbead.core.gcode import printer_from_report, replay
+from meanbead.core.gcode.replay import Replay
+from meanbead.core.gcode.write import write_gcode
+from meanbead.core.part.sound import Solid
+from meanbead.core.resolve import resolve
+from meanbead.core.strokes import FEATURES, Feature, plan_strokes
+from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
+from tests.support.solids import cylinder, sphere
+
+REPORT = """
+echo:; Steps per unit:
+echo: M92 X80.00 Y80.00 Z400.00 E415.00
+echo:; Maximum feedrates (units/s):
+echo:  M203 X500.00 Y450.00 Z12.00 E60.00
+\x00\xff noise on the line  M2
+echo:  M201 X3000.00 Y2500.00 Z100.00 E10000.00
+echo:  M204 P900.00 R1400.00 T1600.00
+echo:  M205 B20000.00 S0.00 T0.00 J0.03
+"""
+
+
+def play(text: str, printer: Printer | None = None, **keys) -> Replay:
+    return replay(io.BytesIO(text.encode()), printer, **keys)
+
+
+class Words(unittest.TestCase):
+    def test_a_straight_move_by_hand(self) -> None:
+        # Jerk 8 from and to rest, 1500 mm/s2 for travel, 100 mm/s, 100 mm.
+        ramp = (100**2 - 8**2) / 3000
+        expected = 2 * (100 - 8) / 1500 + (100 - 2 * ramp) / 100
+        self.assertAlmostEqual(play("G1 X100 F6000\n").print_time_s, expected)
+
+    def test_absolute_and_relative_say_the_same(self) -> None:
+        absolute = "G90\nM82\nG1 X10 Y5 E1 F3000\nG1 X20 Y5 E2\nG92 E0\nG1 X20 Y15 E.5\n"
+        relative = "G91\nM83\nG1 X10 Y5 E1 F3000\nG1 X10 E1\nG1 Y10 E.5\n"
+        first, second = play(absolute), play(relative)
+        self.assertAlmostEqual(first.print_time_s, second.print_time_s, places=9)
+        self.assertAlmostEqual(first.filament_mm, 2.5)
+        self.assertAlmostEqual(second.filament_mm, 2.5)
+
+    def test_arcs_have_the_length_of_their_circle(self) -> None:
+        half = play("G1 X10 F600\nM83\nG3 X-10 Y0 I-10 J0 E1\n").by_feature["unlabelled"]
+        self.assertAlmostEqual(half.length_mm / (math.pi * 10), 1, places=4)
+        by_radius = play("G1 X10 F600\nM83\nG3 X0 Y10 R10 E1\n").by_feature["unlabelled"]
+        self.assertAlmostEqual(by_radius.length_mm / (math.pi * 5), 1, places=4)
+        other_way = play("G1 X10 F600\nM83\nG2 X0 Y10 I-10 E1\n").by_feature["unlabelled"]
+        self.assertAlmostEqual(other_way.length_mm / (math.pi * 15), 1, places=4)
+        full = play("G1 X10 F600\nM83\nG2 X10 Y0 I-10 J0 E1\n").by_feature["unlabelled"]
+        self.assertAlmostEqual(full.length_mm / (math.pi * 20), 1, places=4)
+
+    def test_dwells_add_up(self) -> None:
+        result = play("G1 X1\nG4 P250\nG4 S2\n")
+        self.assertAlmostEqual(result.by_cause.waiting_s, 2.25)
+
+    def test_percentages_scale_speed_and_flow(self) -> None:
+        plain = play("M83\nG1 X200 E5 F1200\n")
+        scaled = play("M83\nM220 S50\nM221 S90\nG1 X200 E5 F1200\n")
+        self.assertAlmostEqual(scaled.print_time_s / plain.print_time_s, 2, delta=0.01)
+        self.assertAlmostEqual(scaled.filament_mm, 4.5)
+
+    def test_firmware_retraction_pulls_once(self) -> None:
+        result = play("M207 S2 F1800\nG10\nG10\nG1 X50 F6000\nG11\n")
+        self.assertEqual(result.retractions, 1)
+        self.assertAlmostEqual(result.filament_mm, 0)
+
+    def test_settings_in_the_file_count(self) -> None:
+        text = "G1 X100 F6000\nG1 X0\n"
+        self.assertGreater(play("M203 X20\n" + text).print_time_s, 9)
+        self.assertGreater(play("M201 X50\n" + text).print_time_s, play(text).print_time_s)
+        self.assertGreater(play("M204 T100\n" + text).print_time_s, play(text).print_time_s)
+
+    def test_odd_lines(self) -> None:
+        text = "N1 G1 X10 F6000*55\n(a note) g1 y5\nM117 Hello X5\nG1 X\n!!\nM999\nG999 X3\n\nG1 X20 ; feature: none\n"
+        result = play(text)
+        self.assertEqual((result.malformed_lines, result.malformed_count), ([4, 5], 2))
+        self.assertEqual((result.unknown_commands, result.lines, result.moves), (2, 9, 3))
+
+    def test_limits_that_the_file_breaks_are_told_with_their_line(self) -> None:
+        result = play("M83\nG1 X10 E0.3 F1200\nG1 X60 E9 F4000\nG1 Z20 F6000\n")
+        self.assertEqual(result.over_ceiling_first_line, 3)
+        self.assertGreater(result.over_ceiling_s, 0.5)
+        self.assertEqual((result.over_speed_moves, result.over_speed_first_line), (1, 4))
+
+    def test_features_by_a_pattern_of_ones_own(self) -> None:
+        text = "M83\n;** Outer Skin **\nG1 X10 E1 F1200\n;** fill **\nG1 X30 E1\n"
+        own = play(text, pattern=r"\*\* (?P<feature>.+) \*\*")
+        self.assertEqual(set(own.by_feature), {"outer_skin", "fill"})
+        self.assertEqual(set(play(text).by_feature), {"unlabelled"})
+        for bad in ("(", "no group"):
+            with self.assertRaises(MeanBeadError):
+                play(text, pattern=bad)
+
+    def test_what_is_no_gcode_is_refused(self) -> None:
+        with self.assertRaises(MeanBeadError):
+            play("Dear reader,\nthis is a letter.\n")
+
+
+class Streaming(unittest.TestCase):
+    @settings(max_examples=15, deadline=None)
+    @given(st.integers(0, 10_000), st.sampled_from([40, 333, 5000]))
+    def test_pieces_of_any_size_give_the_same_figures(self, seed: int, size: int) -> None:
+        rng = random.Random(seed)
+        lines = ["M83"]
+        for k in range(200):
+            choice = rng.random()
+            if choice < 0.85:
+                lines.append(
+                    f"G1 X{rng.uniform(0, 9):.3f} Y{rng.uniform(0, 9):.3f} E{rng.uniform(0, 0.2):.4f} F{3000 + 20 * k}"
+                )
+            elif choice < 0.9:
+                lines.append(f"G2 X{rng.uniform(0, 9):.3f} Y{rng.uniform(0, 9):.3f} I3 J1 E0.2")
+            elif choice < 0.95:
+                lines.append(f"; feature: kind {k % 3}")
+            else:
+                lines.append(rng.choice(["G1 E-1 F1800", "G4 P20", "M204 P700", "M203 X60"]))
+        text = "\n".join(lines)
+        whole, cut = play(text), play(text, piece_bytes=size)
+        self.assertAlmostEqual(whole.print_time_s, cut.print_time_s, places=6)
+        self.assertAlmostEqual(sum(whole.by_cause.model_dump().values()), whole.print_time_s, places=6)
+        self.assertAlmostEqual(sum(one.time_s for one in whole.by_feature.values()), whole.print_time_s, places=6)
+        for name, one in whole.by_feature.items():
+            self.assertAlmostEqual(one.time_s, cut.by_feature[name].time_s, places=6)
+
+
+class RoundTrip(unittest.TestCase):
+    def check(self, keys: dict, printer_keys: dict, within: float, *solids: Solid) -> None:
+        printer, nozzle, material = Printer.model_validate(printer_keys), Nozzle(), Material()
+        free = {"cooling": {"min_layer_time_s": 0}, "seam": "nearest"}
+        plan = resolve(Recipe.model_validate(free | keys), printer, nozzle, material)
+        for solid in solids:
+            strokes = plan_strokes(solid, plan.shape)
+            timing = time_strokes(strokes, plan, printer, 9.0)
+            text = "\n".join(write_gcode(strokes, plan, printer, 9.0))
+            result = play(text, printer)
+            self.assertAlmostEqual(result.print_time_s / timing.print_time_s, 1, delta=within)
+            laid = float((strokes.length_mm * strokes.area_mm2).sum()) / (math.pi * 1.75**2 / 4)
+            self.assertAlmostEqual(result.filament_mm / laid, 1, places=4)
+            self.assertEqual(result.layers, len(strokes.layers))
+            self.assertEqual(result.retractions, timing.retractions)
+            for feature in Feature:
+                if feature != Feature.TRAVEL and (strokes.feature == feature).any():
+                    length = float(strokes.length_mm[strokes.feature == feature].sum())
+                    self.assertAlmostEqual(result.by_feature[FEATURES[feature]].length_mm / length, 1, places=3)
+
+    def test_what_the_planner_times_the_reader_times_alike(self) -> None:
+        deviation = {"corner": {"law": "junction_deviation", "deviation_mm": 0.03}}
+        flat, tall = cylinder(12, 0.2, 48), (cylinder(12, 3, 48), sphere(6, 3))
+        # The file also holds the way to the first stroke, about a third of a second.
+        self.check({}, deviation, 0.006, flat)
+        self.check({"retraction": {"min_travel_mm": 500}}, {}, 0.006, flat)
+        # The firmware rolls a little through the ends of Z moves and, by the jerk law, of retractions, where the
+        # planner stands still.
+        self.check({}, deviation, 0.02, *tall)
+        self.check({}, {}, 0.03, *tall)
+
+
+class Firmware(unittest.TestCase):
+    def test_a_report_becomes_a_printer(self) -> None:
+        found = printer_from_report(REPORT)
+        printer = found.printer
+        self.assertEqual(found.commands, 5)
+        self.assertEqual(found.steps_per_mm["E"], 415)
+        self.assertEqual((printer.max_speed_mm_s.y, printer.max_acceleration_mm_s2.z), (450, 100))
+        self.assertEqual(printer.acceleration_mm_s2.model_dump(), {"print": 900, "travel": 1600, "retract": 1400})
+        self.assertEqual((printer.corner.law, printer.corner.deviation_mm), ("junction_deviation", 0.03))
+        self.assertEqual(printer.limits_source, "set")
+
+    def test_jerk_and_the_old_form_of_acceleration(self) -> None:
+        printer = printer_from_report("M205 X9.5 Y9.5 Z0.3 E4\nM204 S1200\n").printer
+        self.assertEqual((printer.corner.law, printer.corner.jerk.x, printer.corner.jerk.e), ("jerk", 9.5, 4))
+        self.assertEqual((printer.acceleration_mm_s2.print, printer.acceleration_mm_s2.travel), (1200, 1200))
+
+    def test_the_rest_of_the_description_stays(self) -> None:
+        base = Printer.model_validate({"bed_mm": {"x": 300}, "hotend": {"melt_zone_mm": 20}})
+        printer = printer_from_report(REPORT, base).printer
+        self.assertEqual((printer.bed_mm.x, printer.hotend.melt_zone_mm), (300, 20))
+
+    def test_text_without_settings_is_refused_with_the_remedy(self) -> None:
+        with self.assertRaises(MeanBeadError) as caught:
+            printer_from_report("ok\nhello\n")
+        self.assertIn("M503", str(caught.exception))
