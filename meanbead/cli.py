@@ -59,6 +59,7 @@ def _parser() -> argparse.ArgumentParser:
     estimate.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
     estimate.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle metal and shape")
     estimate.add_argument("--material", metavar="M.json", type=Path, help="plastic; left out, a typical PLA")
+    estimate.add_argument("--layers", choices=["all"], default="all", help="layers to plan: all of them")
     estimate.set_defaults(run=_estimate)
 
     gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")

@@ -144,7 +144,9 @@ _BOLT5 = (
 )
 
 SAMPLE_PARTS = (
-    SamplePart("Snow owl", "snow-owl.stl", "Curves all round: short strokes, so acceleration decides.", snow_owl),
+    SamplePart(
+        "Snow owl", "snow-owl.stl", "Curves all round: short strokes and hops, so acceleration counts.", snow_owl
+    ),
     SamplePart("Tool box", "tool-box.stl", "Long straight walls: the place for a wide bead and speed.", tool_box),
     SamplePart(
         "Flag post", "flag-post.stl", "Tall and slender: small layers wait for cooling, and it may tip.", flag_post

@@ -24,6 +24,16 @@ class Editing(UiCase):
         self.assertEqual(self.result("Printing time", "Everyday"), after)
         expect(self.cell("Layer height in mm", "Everyday")).to_contain_text("0.12")
 
+    def test_quick_edits_and_a_reload_in_the_middle_lose_nothing(self) -> None:
+        page = self.new_part()
+        edits = (("Walls in lines", "4"), ("Top layers in layers", "6"), ("Infill in %", "22"), ("Travel in mm/s", "120"))
+        for row, text in edits:
+            self.set_cell(row, "Everyday", text)
+        page.reload()
+        self.wait_for_figures()
+        for row, text in edits:
+            expect(self.cell(row, "Everyday")).to_have_accessible_name(f"{row}, Everyday: {text}")
+
     def test_undo_and_redo(self) -> None:
         page = self.new_part()
         self.set_cell("Walls in lines", "Everyday", "5")
@@ -161,7 +171,7 @@ class Drawing(UiCase):
     def test_the_row_in_focus_explains_itself(self) -> None:
         page = self.new_part()
         page.get_by_role("note", name="Printing time, Everyday:").focus()
-        expect(page.get_by_role("complementary")).to_contain_text("accelerations and corner limits 30%")
+        expect(page.get_by_role("complementary")).to_contain_text("accelerations and corner limits 30 %")
 
 
 class Ledger(UiCase):
@@ -171,9 +181,13 @@ class Ledger(UiCase):
         expect(section.get_by_role("rowheader", name="Outer wall")).to_be_visible()
         self.assertGreater(section.locator("path.recharts-rectangle").count(), 8)
         expect(section.get_by_role("columnheader", name="Minutes")).to_be_visible()
-        section.get_by_role("button", name="Grams").click()
+        section.get_by_role("button", name="Grams by feature").click()
         expect(section.get_by_role("columnheader", name="Grams")).to_be_visible()
         expect(section.get_by_role("rowheader", name="Travel")).to_have_count(0)
+        section.get_by_role("button", name="Time by cause").click()
+        expect(section.get_by_role("rowheader", name="Travelling")).to_be_visible()
+        # A block of 20 mm has short sides: what holds it is said, with what would help.
+        expect(section.get_by_role("listitem").first).to_contain_text("% of it is")
 
 
 class Cautions(UiCase):

@@ -132,7 +132,7 @@ class Engine:
             low_s=min(ends),
             high_s=max(ends),
             source="typical",
-            basis=f"accelerations and corner limits {UNKNOWN_LIMITS:.0%} better or worse than described",
+            basis=f"accelerations and corner limits {100 * UNKNOWN_LIMITS:.0f} % better or worse than described",
         )
 
 

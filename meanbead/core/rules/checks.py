@@ -243,7 +243,7 @@ def cooling_time(s: Situation) -> Finding | None:
         field="cooling.min_layer_time_s",
         sentence=(
             f"Small layers are slowed to {s.plan.min_layer_time_s:g} s so that they can harden: {lost / 60:.0f} min, "
-            f"{lost / total:.0%} of the print. No speed can win that back."
+            f"{100 * lost / total:.0f} % of the print. No speed can win that back."
         ),
         remedy="Print two at once, so that one cools while the other is laid.",
         value=lost,

@@ -1,4 +1,4 @@
-import { FEATURES, patternId, type Hatch } from "./features";
+import { CAUSES, FEATURES, patternId, type FeatureStyle, type Hatch } from "./features";
 
 const LINES: Record<Hatch, string> = {
   none: "",
@@ -15,12 +15,12 @@ const LINES: Record<Hatch, string> = {
 export function FeaturePatterns() {
   return (
     <defs>
-      {FEATURES.map((feature) => (
+      {[...FEATURES, ...CAUSES].map((feature) => (
         <pattern key={feature.key} id={patternId(feature)} width="8" height="8" patternUnits="userSpaceOnUse">
           <rect width="8" height="8" fill={feature.colour} />
           <path
             d={LINES[feature.hatch]}
-            stroke={feature.key === "outer_wall" ? "#ffffff" : "#1d1a17"}
+            stroke={feature.hatch === "none" ? "#ffffff" : "#1d1a17"}
             strokeOpacity={feature.hatch === "dots" ? 0.6 : 0.32}
             strokeWidth={feature.hatch === "dots" ? 1.8 : 1}
             strokeLinecap="round"
@@ -33,7 +33,7 @@ export function FeaturePatterns() {
 }
 
 /** A square in a feature's fill, with its letter. */
-export function Swatch({ feature }: { feature: (typeof FEATURES)[number] }) {
+export function Swatch({ feature }: { feature: FeatureStyle }) {
   return (
     <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true" className="shrink-0">
       <FeaturePatterns />

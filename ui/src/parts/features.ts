@@ -2,6 +2,7 @@
 
 export type Hatch = "none" | "rise" | "fall" | "cross" | "level" | "upright" | "dots" | "sparse";
 
+/** How one share of a bar looks. */
 export interface FeatureStyle {
   key: string;
   label: string;
@@ -21,6 +22,70 @@ export const FEATURES: readonly FeatureStyle[] = [
   { key: "brim", label: "Brim", letter: "R", colour: "#a9b39a", hatch: "fall" },
   { key: "travel", label: "Travel, retraction, Z", letter: "V", colour: "#b9b0a3", hatch: "sparse" },
   { key: "wait", label: "Waiting to cool", letter: "W", colour: "#e3dbcb", hatch: "dots" },
+];
+
+/** What held each second of a print, and what can be done about it. Keys are those of the estimate's causes. */
+export interface CauseStyle extends FeatureStyle {
+  lever: string;
+}
+
+export const CAUSES: readonly CauseStyle[] = [
+  {
+    key: "at_set_speed_s",
+    label: "At the set speed",
+    letter: "A",
+    colour: "#24466b",
+    hatch: "none",
+    lever: "Higher speeds would shorten just this share.",
+  },
+  {
+    key: "melt_ceiling_s",
+    label: "Held by the melt ceiling",
+    letter: "M",
+    colour: "#c4521c",
+    hatch: "rise",
+    lever: "A higher speed changes nothing here; a hotter nozzle, a smaller bead or a longer melt zone does.",
+  },
+  {
+    key: "ramps_and_corners_s",
+    label: "Speeding up, slowing down, corners",
+    letter: "C",
+    colour: "#7fa3c4",
+    hatch: "fall",
+    lever: "Raising speed will hardly help; more acceleration would, as far as the frame stays quiet.",
+  },
+  {
+    key: "travelling_s",
+    label: "Travelling",
+    letter: "V",
+    colour: "#b9b0a3",
+    hatch: "sparse",
+    lever: "Look for what makes it travel: slivers of infill in thin walls, many islands, many holes.",
+  },
+  {
+    key: "retracting_s",
+    label: "Retracting",
+    letter: "P",
+    colour: "#8a573a",
+    hatch: "cross",
+    lever: "A longer shortest travel, or a shorter pull, would spare some of it.",
+  },
+  {
+    key: "layer_cooling_s",
+    label: "Slowed or waiting to cool",
+    letter: "W",
+    colour: "#a9b39a",
+    hatch: "dots",
+    lever: "No speed can win this back; printing two at once would.",
+  },
+  {
+    key: "z_and_layer_change_s",
+    label: "Z and layer change",
+    letter: "Z",
+    colour: "#5b4a73",
+    hatch: "upright",
+    lever: "Fewer, higher layers would spare it.",
+  },
 ];
 
 export function patternId(feature: FeatureStyle): string {

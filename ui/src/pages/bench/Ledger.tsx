@@ -3,33 +3,46 @@ import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxi
 import type { Estimate, FeatureShare } from "../../api/client";
 import { clock, fixed } from "../../lib/format";
 import { FeaturePatterns, Swatch } from "../../parts/FeaturePatterns";
-import { FEATURES, patternId, type FeatureStyle } from "../../parts/features";
+import { CAUSES, FEATURES, patternId, type FeatureStyle } from "../../parts/features";
 
 interface Entry {
   name: string;
   estimate: Estimate;
 }
 
-type Measure = "time" | "grams";
+type Measure = "time" | "grams" | "cause";
+
+const MEASURES: readonly { key: Measure; label: string; heading: string }[] = [
+  { key: "time", label: "Time by feature", heading: "Minutes" },
+  { key: "grams", label: "Grams by feature", heading: "Grams" },
+  { key: "cause", label: "Time by cause", heading: "Minutes" },
+];
+
+/** Minutes or grams of one share of one recipe. */
+function amountOf(estimate: Estimate, key: string, measure: Measure): number {
+  if (measure === "cause") return estimate.by_cause[key as keyof Estimate["by_cause"]] / 60;
+  const share: FeatureShare | undefined = estimate.by_feature[key];
+  if (share === undefined) return 0;
+  return measure === "time" ? share.time_s / 60 : share.filament_g;
+}
 
 /** Where the minutes and the grams go: one bar a recipe, all on one scale, and the same figures as a table. */
 export function Ledger({ entries }: { entries: Entry[] }) {
   const [measure, setMeasure] = useState<Measure>("time");
-  const amount = (share: FeatureShare | undefined) =>
-    share === undefined ? 0 : measure === "time" ? share.time_s / 60 : share.filament_g;
-  const present = FEATURES.filter((feature) =>
-    entries.some((entry) => amount(entry.estimate.by_feature[feature.key]) > 0),
+  const styles: readonly FeatureStyle[] = measure === "cause" ? CAUSES : FEATURES;
+  const present = styles.filter((style) =>
+    entries.some((entry) => amountOf(entry.estimate, style.key, measure) > 0),
   );
   const rows = entries.map((entry, index) => ({
     name: entry.name,
     index,
-    ...Object.fromEntries(present.map((feature) => [feature.key, amount(entry.estimate.by_feature[feature.key])])),
+    ...Object.fromEntries(present.map((style) => [style.key, amountOf(entry.estimate, style.key, measure)])),
   }));
   const longest = Math.max(
-    ...entries.map((entry) => (measure === "time" ? entry.estimate.print_time_s / 60 : entry.estimate.filament_g)),
+    ...entries.map((entry) => (measure === "grams" ? entry.estimate.filament_g : entry.estimate.print_time_s / 60)),
   );
-  const ticks = ticksTo(longest, measure === "time" ? MINUTE_STEPS : GRAM_STEPS);
-  const show = (value: number) => (measure === "time" ? clock(value * 60) : `${fixed(value, 1)} g`);
+  const ticks = ticksTo(longest, measure === "grams" ? GRAM_STEPS : MINUTE_STEPS);
+  const show = (value: number) => (measure === "grams" ? `${fixed(value, 1)} g` : clock(value * 60));
   return (
     <section aria-labelledby="ledger-title">
       <div className="flex flex-wrap items-baseline gap-4">
@@ -37,15 +50,15 @@ export function Ledger({ entries }: { entries: Entry[] }) {
           Where it goes
         </h2>
         <div className="join" role="group" aria-label="What to show">
-          {(["time", "grams"] as const).map((one) => (
+          {MEASURES.map((one) => (
             <button
-              key={one}
+              key={one.key}
               type="button"
-              aria-pressed={measure === one}
-              className={`btn join-item btn-xs ${measure === one ? "btn-neutral" : "btn-outline"}`}
-              onClick={() => setMeasure(one)}
+              aria-pressed={measure === one.key}
+              className={`btn join-item btn-xs ${measure === one.key ? "btn-neutral" : "btn-outline"}`}
+              onClick={() => setMeasure(one.key)}
             >
-              {one === "time" ? "Time" : "Grams"}
+              {one.label}
             </button>
           ))}
         </div>
@@ -61,7 +74,7 @@ export function Ledger({ entries }: { entries: Entry[] }) {
               domain={[0, ticks.at(-1) ?? longest]}
               tick={{ fill: "var(--quiet)", fontSize: 12 }}
               stroke="var(--rule)"
-              tickFormatter={(value: number) => (measure === "time" ? axisClock(value) : `${value} g`)}
+              tickFormatter={(value: number) => (measure === "grams" ? `${value} g` : axisClock(value))}
             />
             <YAxis
               type="category"
@@ -71,7 +84,8 @@ export function Ledger({ entries }: { entries: Entry[] }) {
               stroke="var(--rule)"
             />
             <Tooltip
-              cursor={{ fill: "var(--molten-wash)" }}
+              shared={false}
+              cursor={false}
               contentStyle={{
                 background: "var(--color-base-100)",
                 border: "1px solid var(--rule)",
@@ -98,7 +112,7 @@ export function Ledger({ entries }: { entries: Entry[] }) {
         <table className="mt-2 text-sm">
           <thead>
             <tr className="text-quiet">
-              <th className="pr-4 text-left font-normal">{measure === "time" ? "Minutes" : "Grams"}</th>
+              <th className="pr-4 text-left font-normal">{MEASURES.find((one) => one.key === measure)?.heading}</th>
               {entries.map((entry, index) => (
                 <th key={index} className="max-w-40 truncate px-3 text-right font-normal">
                   {entry.name}
@@ -114,8 +128,8 @@ export function Ledger({ entries }: { entries: Entry[] }) {
                   <span className="w-4 text-quiet">{feature.letter}</span> {feature.label}
                 </th>
                 {entries.map((entry, index) => {
-                  const value = amount(entry.estimate.by_feature[feature.key]);
-                  const total = measure === "time" ? entry.estimate.print_time_s / 60 : entry.estimate.filament_g;
+                  const value = amountOf(entry.estimate, feature.key, measure);
+                  const total = measure === "grams" ? entry.estimate.filament_g : entry.estimate.print_time_s / 60;
                   return (
                     <td key={index} className="whitespace-nowrap px-3 text-right">
                       {fixed(value, 1)} <span className="inline-block w-11 text-quiet">{Math.round((100 * value) / total)} %</span>
@@ -127,6 +141,15 @@ export function Ledger({ entries }: { entries: Entry[] }) {
           </tbody>
         </table>
       </div>
+      {measure === "cause" && (
+        <ul className="mt-3 space-y-1">
+          {entries.map((entry, index) => (
+            <li key={index}>
+              <span className="text-quiet">{entry.name}:</span> {meaning(entry.estimate)}
+            </li>
+          ))}
+        </ul>
+      )}
     </section>
   );
 }
@@ -146,7 +169,19 @@ function axisClock(minutes: number): string {
 }
 
 function labelOf(key: string): string {
-  return FEATURES.find((feature) => feature.key === key)?.label ?? key;
+  return [...FEATURES, ...CAUSES].find((style) => style.key === key)?.label ?? key;
+}
+
+/** What the causes mean, in a sentence: the largest that is not plain printing, if it is worth a word, and its lever. */
+function meaning(estimate: Estimate): string {
+  const ranked = CAUSES.map((cause) => ({
+    cause,
+    share: amountOf(estimate, cause.key, "cause") / (estimate.print_time_s / 60),
+  })).sort((a, b) => b.share - a.share);
+  const held = ranked.find(({ cause }) => cause.key !== "at_set_speed_s");
+  const chosen = held && held.share >= 0.15 ? held : ranked[0];
+  if (chosen === undefined) return "";
+  return `${Math.round(chosen.share * 100)} % of it is “${chosen.cause.label.toLowerCase()}”. ${chosen.cause.lever}`;
 }
 
 interface LabelPlace {

@@ -4,7 +4,7 @@ import { ProblemError } from "../../api/client";
 import { clock } from "../../lib/format";
 import { useToast } from "../../parts/Toasts";
 import { Cell } from "./Cell";
-import { chosen, effective, FIELDS, isPick, optionsOf, shownValue, typedValue, withValue, type Field } from "./fields";
+import { chosen, effective, FIELDS, isPick, optionsOf, shownValue, typedValue, type Field } from "./fields";
 import { RESULTS, type ResultRow } from "./results";
 import type { SheetActions } from "./useSheet";
 
@@ -75,13 +75,8 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
   const commit = async (state: RecipeColumn, field: Field, text: string) => {
     const label = `${field.label.toLowerCase()} in ${state.name}`;
     try {
-      if (field.kind === "machine") await actions.edit(state.id, { machine_id: Number(text) }, label);
-      else if (field.kind === "nozzle") await actions.edit(state.id, { nozzle_id: Number(text) }, label);
-      else if (field.kind === "material") await actions.edit(state.id, { material_id: Number(text) }, label);
-      else {
-        const value = isPick(field) ? text : typedValue(text, field);
-        await actions.edit(state.id, { choices: withValue(state.choices, field, value) }, label);
-      }
+      const value = isPick(field) ? text : typedValue(text, field);
+      await actions.edit({ recipe: state.id, key: field.key, value }, label);
     } catch (error) {
       if (error instanceof ProblemError) throw new Error(error.about(field.key) ?? error.message, { cause: error });
       throw error;
@@ -135,7 +130,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
                     differs={false}
                     onCommit={(text) => {
                       if (text.trim() === "") return Promise.reject(new Error("A recipe needs a name."));
-                      return actions.edit(column.id, { name: text }, `the name of ${column.name}`);
+                      return actions.edit({ recipe: column.id, key: "name", value: text }, `the name of ${column.name}`);
                     }}
                   />
                 </div>

@@ -1,15 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useMemo, useRef } from "react";
-import { api, ProblemError, take, type RecipeColumn, type RecipeEdit } from "../../api/client";
+import { useCallback, useEffect, useMemo, useRef } from "react";
+import { api, ProblemError, take, type RecipeColumn } from "../../api/client";
 import { keys } from "../../api/queries";
 import { useToast } from "../../parts/Toasts";
+import { changeFor, inverse, unsent, type CellEdit, type Change } from "./edits";
 import { useHistory, type History } from "./history";
 
-type Change = Omit<RecipeEdit, "version">;
-
 export interface SheetActions {
-  /** Change a column; rejects with the problem when the server refuses it. */
-  edit: (id: number, change: Change, label: string) => Promise<void>;
+  /** Change a cell; rejects with the problem when the server refuses it. */
+  edit: (cell: CellEdit, label: string) => Promise<void>;
   duplicate: (id: number) => Promise<void>;
   add: () => Promise<void>;
   remove: (column: RecipeColumn) => Promise<void>;
@@ -49,17 +48,19 @@ export function useSheet(partId: number): SheetActions {
     return next;
   }, []);
 
+  /** Write a change to the newest version of a column; gives the column as it was before, and what was sent. */
   const write = useCallback(
-    (id: number, change: Change) =>
+    (id: number, make: (column: RecipeColumn) => Change) =>
       inLine(async () => {
-        const column = current().find((one) => one.id === id);
-        if (column === undefined) return;
+        const before = current().find((one) => one.id === id);
+        if (before === undefined) return undefined;
+        const change = make(before);
         try {
           place(
             take(
               await api.PATCH("/api/recipes/{recipe_id}", {
                 params: { path: { recipe_id: id } },
-                body: { ...change, version: column.version },
+                body: { ...change, version: before.version },
               }),
             ),
           );
@@ -70,25 +71,41 @@ export function useSheet(partId: number): SheetActions {
           }
           throw error;
         }
+        return { before, change };
       }),
     [current, inLine, partId, place, queries, toast],
   );
 
   const edit = useCallback(
-    async (id: number, change: Change, label: string) => {
-      const before = current().find((one) => one.id === id);
-      if (before === undefined) return;
-      const back: Change = {};
-      if (change.name != null) back.name = before.name;
-      if (change.machine_id != null) back.machine_id = before.machine_id;
-      if (change.nozzle_id != null) back.nozzle_id = before.nozzle_id;
-      if (change.material_id != null) back.material_id = before.material_id;
-      if (change.choices != null) back.choices = before.choices;
-      await write(id, change);
-      history.push({ label, undo: () => write(id, back), redo: () => write(id, change) });
+    async (cell: CellEdit, label: string) => {
+      unsent.add(cell);
+      try {
+        const written = await write(cell.recipe, (column) => changeFor(cell, column));
+        if (written === undefined) return;
+        const { before, change } = written;
+        const apply = (wanted: Change) => async () => {
+          await write(cell.recipe, () => wanted);
+        };
+        history.push({ label, undo: apply(inverse(change, before)), redo: apply(change) });
+      } finally {
+        unsent.remove(cell);
+      }
     },
-    [current, history, write],
+    [history, write],
   );
+
+  // What a reload cut off is sent now; what has become impossible is said.
+  const resumed = useRef(false);
+  useEffect(() => {
+    if (resumed.current) return;
+    resumed.current = true;
+    const mine = new Set(current().map((column) => column.id));
+    for (const cell of unsent.all().filter((one) => mine.has(one.recipe))) {
+      write(cell.recipe, (column) => changeFor(cell, column))
+        .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }))
+        .finally(() => unsent.remove(cell));
+    }
+  }, [current, toast, write]);
 
   const take_away = useCallback(
     (id: number) =>
