@@ -30,6 +30,7 @@ def main() -> None:
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
         ("bench", "Pencil cup", (1280, 800), False),
+        ("shelf", "/shelf", (1280, 800), False),
         ("bench-lamp", "Tool box", (1280, 800), True),
         ("bench-phone", "Domed knob", (390, 844), False),
         ("ledger", "Pencil cup", (1280, 800), False),
@@ -37,8 +38,8 @@ def main() -> None:
         page = browser().new_page(
             viewport={"width": size[0], "height": size[1]}, color_scheme="dark" if dark else "light"
         )
-        page.goto(server.address)
-        if address != "/":
+        page.goto(server.address + (address if address.startswith("/") else "/"))
+        if not address.startswith("/"):
             page.get_by_role("link", name=address).click()
             page.get_by_role("heading", name="Where it goes").wait_for()
         settle(page)

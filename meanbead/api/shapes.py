@@ -28,6 +28,28 @@ class MachineOut(Shape):
     printer: Printer
 
 
+class MachineAdd(Shape):
+    """A new machine: a copy of another one, or a typical one."""
+
+    copy_of: int | None = None
+    name: Name | None = None
+
+
+class MachineEdit(Shape):
+    """A change of a machine; what is left out stays."""
+
+    version: int
+    name: Name | None = None
+    printer: Printer | None = None
+
+
+class FirmwareReport(Shape):
+    """The settings that a machine's firmware printed on its console."""
+
+    version: int
+    report: Annotated[str, Field(max_length=200_000)]
+
+
 class NozzleOut(Shape):
     """A nozzle of the workshop."""
 
@@ -154,7 +176,7 @@ class HealthOut(Shape):
 def out_of(row: Kept) -> BaseModel:
     """The bare shape of any row."""
     if isinstance(row, Machine):
-        return MachineOut(id=row.id, name=row.name, version=row.version, printer=Printer.model_validate(row.printer))
+        return machine_out(row)
     if isinstance(row, NozzleRow):
         return NozzleOut(id=row.id, name=row.name, version=row.version, nozzle=Nozzle.model_validate(row.nozzle))
     if isinstance(row, MaterialRow):
@@ -165,6 +187,11 @@ def out_of(row: Kept) -> BaseModel:
     if isinstance(row, Part):
         return part_out(row)
     raise TypeError(f"no shape for {type(row).__name__}")
+
+
+def machine_out(row: Machine) -> MachineOut:
+    """A machine's row as it is given out."""
+    return MachineOut(id=row.id, name=row.name, version=row.version, printer=Printer.model_validate(row.printer))
 
 
 def part_out(row: Part, headline: Headline | None = None) -> PartOut:

@@ -5,11 +5,22 @@ from __future__ import annotations
 from apiflask import APIBlueprint
 
 from meanbead.api.context import session
-from meanbead.api.shapes import HealthOut, MachineOut, MaterialOut, NozzleOut, ShelfOut
+from meanbead.api.shapes import (
+    FirmwareReport,
+    HealthOut,
+    MachineAdd,
+    MachineEdit,
+    MachineOut,
+    MaterialOut,
+    NozzleOut,
+    ShelfOut,
+    machine_out,
+)
 from meanbead.core.estimate import ENGINE_VERSION
+from meanbead.core.gcode import printer_from_report
 from meanbead.core.vocabulary import Material, Nozzle, Printer
 from meanbead.store import workshop
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, plain
 
 blueprint = APIBlueprint("shelf", __name__, url_prefix="/api", tag="Shelf")
 
@@ -20,10 +31,7 @@ def shelf() -> ShelfOut:
     """All that recipes choose from."""
     with session() as db:
         return ShelfOut(
-            machines=[
-                MachineOut(id=row.id, name=row.name, version=row.version, printer=Printer.model_validate(row.printer))
-                for row in workshop.all_rows(db, Machine)
-            ],
+            machines=[machine_out(row) for row in workshop.all_rows(db, Machine)],
             nozzles=[
                 NozzleOut(id=row.id, name=row.name, version=row.version, nozzle=Nozzle.model_validate(row.nozzle))
                 for row in workshop.all_rows(db, NozzleRow)
@@ -35,6 +43,49 @@ def shelf() -> ShelfOut:
                 for row in workshop.all_rows(db, MaterialRow)
             ],
         )
+
+
+@blueprint.post("/machines")
+@blueprint.input(MachineAdd)
+@blueprint.output(MachineOut, status_code=201)
+def add_machine(json_data: MachineAdd) -> MachineOut:
+    """Add a machine: a copy of another one, or a typical one."""
+    with session() as db:
+        name, printer = "New machine", plain(Printer())
+        if json_data.copy_of is not None:
+            original = workshop.get(db, Machine, json_data.copy_of)
+            name, printer = f"{original.name[:110]} copy", original.printer
+        row = Machine(name=json_data.name or name, printer=printer)
+        db.add(row)
+        db.flush()
+        return machine_out(row)
+
+
+@blueprint.patch("/machines/<int:machine_id>")
+@blueprint.input(MachineEdit)
+@blueprint.output(MachineOut)
+def edit_machine(machine_id: int, json_data: MachineEdit) -> MachineOut:
+    """Change a machine. Every estimate on it is computed anew when it is next looked at."""
+    with session() as db:
+        row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
+        if json_data.name is not None:
+            row.name = json_data.name.strip()
+        if json_data.printer is not None:
+            row.printer = plain(json_data.printer)
+        db.flush()
+        return machine_out(row)
+
+
+@blueprint.post("/machines/<int:machine_id>/firmware")
+@blueprint.input(FirmwareReport)
+@blueprint.output(MachineOut)
+def read_firmware(machine_id: int, json_data: FirmwareReport) -> MachineOut:
+    """Take a machine's limits from its firmware's own report; what the report does not say stays."""
+    with session() as db:
+        row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
+        row.printer = plain(printer_from_report(json_data.report, Printer.model_validate(row.printer)).printer)
+        db.flush()
+        return machine_out(row)
 
 
 @blueprint.get("/health")

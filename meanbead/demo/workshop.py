@@ -14,7 +14,7 @@ from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.store import workshop
 from meanbead.store.database import Database
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, plain
 
 MACHINES: dict[str, dict[str, Any]] = {
     "Heron": {
@@ -134,10 +134,10 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
         if workshop.all_rows(db, Machine):
             return False
         if not samples:
-            db.add(Machine(name="A typical machine", printer=_plain(Printer())))
-            db.add(NozzleRow(name="0.4 brass", nozzle=_plain(Nozzle())))
-            db.add(NozzleRow(name="0.6 brass", nozzle=_plain(Nozzle(bore_mm=0.6))))
-            db.add(MaterialRow(name="PLA", material=_plain(Material())))
+            db.add(Machine(name="A typical machine", printer=plain(Printer())))
+            db.add(NozzleRow(name="0.4 brass", nozzle=plain(Nozzle())))
+            db.add(NozzleRow(name="0.6 brass", nozzle=plain(Nozzle(bore_mm=0.6))))
+            db.add(MaterialRow(name="PLA", material=plain(Material())))
             return True
         machines, nozzles, materials = _shelf(db)
         for sample in SAMPLE_PARTS:
@@ -176,18 +176,14 @@ def estimate_first_columns(database: Database, engine: Engine) -> None:
 
 def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[str, MaterialRow]]:
     machines = {
-        name: Machine(name=name, printer=_plain(Printer.model_validate(keys))) for name, keys in MACHINES.items()
+        name: Machine(name=name, printer=plain(Printer.model_validate(keys))) for name, keys in MACHINES.items()
     }
-    nozzles = {name: NozzleRow(name=name, nozzle=_plain(Nozzle.model_validate(keys))) for name, keys in NOZZLES.items()}
+    nozzles = {name: NozzleRow(name=name, nozzle=plain(Nozzle.model_validate(keys))) for name, keys in NOZZLES.items()}
     materials = {
-        name: MaterialRow(name=name, material=_plain(Material.model_validate(keys))) for name, keys in MATERIALS.items()
+        name: MaterialRow(name=name, material=plain(Material.model_validate(keys))) for name, keys in MATERIALS.items()
     }
     for rows in (machines, nozzles, materials):
         for row in rows.values():
             db.add(row)
             db.flush()
     return machines, nozzles, materials
-
-
-def _plain(model: Printer | Nozzle | Material) -> dict[str, Any]:
-    return model.model_dump(mode="json", exclude_none=True)

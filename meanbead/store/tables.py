@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
+from pydantic import BaseModel
 from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
@@ -20,6 +21,11 @@ _NAMING = {
 def now() -> datetime:
     """This moment, with its time zone."""
     return datetime.now(UTC)
+
+
+def plain(model: BaseModel) -> dict[str, Any]:
+    """A core model as a JSONB column holds it."""
+    return model.model_dump(mode="json", exclude_none=True)
 
 
 class Base(DeclarativeBase):

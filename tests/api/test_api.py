@@ -181,6 +181,39 @@ class Recipes(ApiCase):
         self.call("POST", "/api/preview", {**ask, "choices": {"line_width_mm": {"outer_wall": 0.1}}}, 422)
 
 
+class Machines(ApiCase):
+    def test_add_edit_and_stale(self) -> None:
+        made = self.call("POST", "/api/machines", {}, 201)
+        copy = self.call("POST", "/api/machines", {"copy_of": made["id"]}, 201)
+        self.assertEqual((copy["name"], copy["printer"]), ("New machine copy", made["printer"]))
+        printer = copy["printer"] | {"start_time_s": 90}
+        address = f"/api/machines/{copy['id']}"
+        edited = self.call("PATCH", address, {"version": copy["version"], "name": "Wren", "printer": printer})
+        self.assertEqual((edited["name"], edited["printer"]["start_time_s"]), ("Wren", 90))
+        problem = self.call("PATCH", address, {"version": copy["version"], "name": "Crow"}, 409)
+        self.assertEqual(problem["stored"]["name"], "Wren")
+        bad = printer | {"start_time_s": -1}
+        problem = self.call("PATCH", address, {"version": edited["version"], "printer": bad}, 422)
+        self.assertEqual(problem["errors"][0]["field"], "printer.start_time_s")
+
+    def test_firmware_report_sets_the_limits_and_moves_the_minutes(self) -> None:
+        part = self.upload()
+        column = self.columns(part)[0]
+        machine = self.call("POST", "/api/machines", {}, 201)
+        recipe = f"/api/recipes/{column['id']}"
+        self.call("PATCH", recipe, {"version": column["version"], "machine_id": machine["id"]})
+        before = self.call("POST", f"{recipe}/estimate")
+        report = {"version": machine["version"], "report": "echo: M204 P200 T300\necho: M205 X4 Y4\n"}
+        after_machine = self.call("POST", f"/api/machines/{machine['id']}/firmware", report)
+        self.assertEqual(after_machine["printer"]["acceleration_mm_s2"]["print"], 200)
+        self.assertEqual(after_machine["printer"]["limits_source"], "set")
+        self.assertIsNone(self.columns(part)[0]["estimate"])
+        self.assertGreater(self.call("POST", f"{recipe}/estimate")["print_time_s"], before["print_time_s"])
+        report["version"] = after_machine["version"]
+        report["report"] = "hello"
+        self.assertIn("M503", self.call("POST", f"/api/machines/{machine['id']}/firmware", report, 422)["detail"])
+
+
 class Guard(ApiCase):
     def test_other_hosts_and_origins_are_refused(self) -> None:
         self.call("GET", "/api/parts", status=403, headers={"Host": "evil.example"})

@@ -7,7 +7,7 @@ class EveryPage:
     """What holds for each page, in each size and light."""
 
     def pages(self: UiCase) -> list[str]:
-        return ["/", "/parts/1", "/cellar"]
+        return ["/", "/parts/1", "/shelf", "/cellar"]
 
     def look(self: UiCase, address: str) -> None:
         self.open(address)

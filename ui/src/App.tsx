@@ -5,6 +5,7 @@ import { PartsPage } from "./pages/parts/PartsPage";
 import { ToastProvider } from "./parts/Toasts";
 
 const BenchPage = lazy(() => import("./pages/bench/BenchPage"));
+const ShelfPage = lazy(() => import("./pages/shelf/ShelfPage"));
 
 export function App() {
   return (
@@ -21,10 +22,9 @@ export function App() {
             <Mark />
             Mean Bead
           </Link>
-          <nav aria-label="Rooms" className="text-sm">
-            <NavLink to="/" end className={({ isActive }) => (isActive ? "underline underline-offset-4" : "")}>
-              Parts
-            </NavLink>
+          <nav aria-label="Rooms" className="flex gap-4 text-sm">
+            <Room to="/" name="Parts" />
+            <Room to="/shelf" name="Shelf" />
           </nav>
           <div className="ml-auto">
             <ThemeChoice />
@@ -32,15 +32,24 @@ export function App() {
         </div>
       </header>
       <main id="main" className="mx-auto max-w-[1500px] px-4 pb-16">
-        <Suspense fallback={<p className="py-10 text-quiet">Opening the bench …</p>}>
+        <Suspense fallback={<p className="py-10 text-quiet">One moment …</p>}>
           <Routes>
             <Route path="/" element={<PartsPage />} />
             <Route path="/parts/:partId" element={<BenchPage />} />
+            <Route path="/shelf" element={<ShelfPage />} />
             <Route path="*" element={<Lost />} />
           </Routes>
         </Suspense>
       </main>
     </ToastProvider>
+  );
+}
+
+function Room({ to, name }: { to: string; name: string }) {
+  return (
+    <NavLink to={to} end className={({ isActive }) => (isActive ? "underline underline-offset-4" : "")}>
+      {name}
+    </NavLink>
   );
 }
 

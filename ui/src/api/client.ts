@@ -11,6 +11,8 @@ export type FeatureShare = Schemas["FeatureShare"];
 export type Finding = Schemas["Finding"];
 export type Preview = Schemas["Preview"];
 export type Shelf = Schemas["ShelfOut"];
+export type Machine = Schemas["MachineOut"];
+export type Printer = Schemas["Printer"];
 export type Problem = Schemas["Problem"];
 
 /** The generated client; its types come from the server's own models. */

@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { api, take, type Estimate, type Part, type Recipe, type RecipeColumn } from "./client";
 
 export const keys = {
@@ -38,6 +38,13 @@ export function useShelf() {
     queryFn: async () => take(await api.GET("/api/shelf")),
     staleTime: 300_000,
   });
+}
+
+/** After a change on the shelf every column and estimate may be another. */
+export async function shelfChanged(queries: QueryClient): Promise<void> {
+  queries.removeQueries({ queryKey: ["estimate"] });
+  queries.removeQueries({ queryKey: ["columns"] });
+  await queries.invalidateQueries({ queryKey: keys.shelf });
 }
 
 /** What estimateQuery needs to know of a column; the version changes with every edit. */

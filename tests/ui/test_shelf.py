@@ -1,0 +1,73 @@
+from playwright.sync_api import Locator, expect
+
+from tests.ui.browser import UiCase
+
+
+class Shelf(UiCase):
+    expected_errors = ("422",)
+
+    def new_machine(self, name: str) -> Locator:
+        """Add a machine, name it, and give its card."""
+        page = self.open("/shelf")
+        expect(page.get_by_role("article").first).to_be_visible()
+        before = page.get_by_role("article").count()
+        page.get_by_role("button", name="Add a machine").click()
+        expect(page.get_by_role("article")).to_have_count(before + 1)
+        field = page.get_by_role("textbox", name="Name of New machine")
+        field.fill(name)
+        field.press("Enter")
+        card = page.get_by_role("article", name=name, exact=True)
+        expect(card).to_be_visible()
+        return card
+
+    def test_a_figure_typed_over_is_kept_and_nonsense_is_told_at_the_field(self) -> None:
+        card = self.new_machine("Wren")
+        field = card.get_by_label("Acceleration, printing")
+        field.fill("750")
+        field.press("Enter")
+        self.page.wait_for_load_state("networkidle")
+        self.page.reload()
+        expect(card.get_by_label("Acceleration, printing")).to_have_value("750")
+        field = card.get_by_label("Start routine")
+        field.fill("-5")
+        field.press("Enter")
+        expect(card.get_by_role("alert")).to_have_text("Must be at least 0, not -5.")
+        field.fill("soon")
+        field.press("Enter")
+        expect(card.get_by_role("alert")).to_contain_text("Type a number")
+        field.press("Escape")
+        expect(card.get_by_role("alert")).to_have_count(0)
+
+    def test_the_firmware_says_the_limits(self) -> None:
+        card = self.new_machine("Plover")
+        card.get_by_text("Take the limits from the firmware").click()
+        report = card.get_by_role("textbox", name="Firmware report of Plover")
+        report.fill("hello")
+        card.get_by_role("button", name="Read the settings").click()
+        expect(card.get_by_role("alert")).to_contain_text("M503")
+        report.fill("echo:  M203 X210 Y180 Z9 E40\necho: M205 J0.04\n")
+        card.get_by_role("button", name="Read the settings").click()
+        expect(card.get_by_label("Top speed Y")).to_have_value("180")
+        expect(card.get_by_label("Deviation")).to_have_value("0.04")
+        expect(card.get_by_label("Jerk X")).to_have_count(0)
+
+    def test_a_slower_machine_moves_the_minutes_on_the_bench(self) -> None:
+        card = self.new_machine("Snail")
+        page = self.new_part()
+        self.cell("Machine", "Everyday").click()
+        page.get_by_role("combobox", name="Machine, Everyday").select_option(label="Snail")
+        expect(self.cell("Machine", "Everyday")).to_contain_text("Snail")
+        self.wait_for_figures()
+        before = self.result("Printing time", "Everyday")
+        bench = page.url.removeprefix(self.address)
+        page.get_by_role("link", name="Shelf").click()
+        for label in ("Acceleration, printing", "Acceleration, travel"):
+            field = card.get_by_label(label)
+            field.fill("60")
+            field.press("Enter")
+            expect(card.get_by_role("alert")).to_have_count(0)
+            page.wait_for_load_state("networkidle")
+        page.go_back()
+        self.assertEqual(page.url, self.address + bench)
+        self.wait_for_figures()
+        self.assertNotEqual(self.result("Printing time", "Everyday"), before)
