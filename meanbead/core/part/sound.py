@@ -66,15 +66,15 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
     low, high = vertices.min(axis=0), vertices.max(axis=0)
     vertices = vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
     _refuse_flat(vertices)
-    made = _manifold(vertices, faces)
-    if not _is_sound(made):
+    made = _solid_of(vertices, faces)
+    if made is None:
         # The repair library takes longer to load than a sound part to check.
         from meanbead.core.part.mend import mend_surface, why_unsound
 
         vertices, faces, done = mend_surface(vertices, faces)
         mended += done
-        made = _manifold(vertices, faces)
-        if not _is_sound(made):
+        made = _solid_of(vertices, faces)
+        if made is None:
             raise why_unsound(vertices, faces)
     volume = float(made.volume())
     if abs(volume) < 1e-3:
@@ -207,5 +207,23 @@ def _no_volume() -> PartError:
     )
 
 
-def _is_sound(made: manifold3d.Manifold) -> bool:
-    return bool(made.status() == manifold3d.Error.NoError and made.num_tri() > 0)
+def _solid_of(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifold3d.Manifold | None:
+    """The solid that a surface encloses, or None where it is not closed and turned alike everywhere."""
+    if not _edges_balance(faces):
+        return None
+    made = _manifold(vertices, faces)
+    return made if made.status() == manifold3d.Error.NoError and made.num_tri() > 0 else None
+
+
+def _edges_balance(faces: NDArray[np.int64]) -> bool:
+    """True when each edge is run through once in each direction.
+
+    Asked before the solid is made, because the solid library is not safe against arbitrary triangles.
+    """
+    start, end = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
+    if np.any(start == end):
+        return False
+    size = int(faces.max()) + 1
+    forward = np.sort(start * size + end)
+    backward = np.sort(end * size + start)
+    return bool(np.all(np.diff(forward) > 0) and np.array_equal(forward, backward))

@@ -9,6 +9,7 @@ from __future__ import annotations
 import io
 import posixpath
 import zipfile
+import zlib
 from dataclasses import dataclass, field
 from xml.etree.ElementTree import Element, ParseError
 
@@ -34,6 +35,9 @@ UNIT_MM = {
     "meter": 1000.0,
 }
 _NS = "{http://schemas.microsoft.com/3dmanufacturing/core/2015/02}"
+_DAMAGED = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError, ValueError)
+"""What unpacking a damaged archive raises; an unknown way of packing is a RuntimeError, too."""
+
 _Matrix = NDArray[np.float64]
 
 
@@ -96,9 +100,9 @@ def _model_root(data: bytes) -> Element:
             name = _check_entries(archive)
             with archive.open(name) as stream:
                 content = stream.read(MAX_UNPACKED_BYTES + 1)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, OSError, ValueError) as problem:
-        if isinstance(problem, PartError):
-            raise
+    except PartError:
+        raise
+    except _DAMAGED:
         raise PartError(
             "The 3MF archive is damaged and cannot be unpacked.", field="file", remedy="Export or copy it again."
         ) from None
@@ -177,7 +181,10 @@ def _transform(text: str | None) -> _Matrix:
     """3MF's 12 numbers, row vectors times a 4x3 matrix, as a 4x4 matrix for column vectors."""
     matrix = np.eye(4)
     if text:
-        numbers = np.array(text.split(), dtype=np.float64)
+        try:
+            numbers = np.array(text.split(), dtype=np.float64)
+        except ValueError:
+            numbers = np.empty(0)
         if numbers.shape != (12,):
             raise PartError("The 3MF file has a broken transform.", field="file", remedy="Export it again.")
         matrix[:3, :] = numbers.reshape(4, 3).T

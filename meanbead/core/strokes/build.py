@@ -37,6 +37,7 @@ _PHASE = {
     Feature.INFILL: 6,
 }
 _SOLID_DENSITY = 0.99
+_LEAST_DENSITY = 0.001
 _HOP_PITCHES = 2.5
 
 
@@ -150,7 +151,7 @@ def lay_strokes(outline: Outline, fill: Fill, shape: Shape) -> Strokes:
     """Lay lines into the filling and put everything in order."""
     islands = outline.islands
     pieces = [outline.walls, *_skins(fill, islands, shape)]
-    if 0 < shape.infill_density < _SOLID_DENSITY:
+    if _LEAST_DENSITY <= shape.infill_density < _SOLID_DENSITY:
         pieces.extend(_sparse(fill.sparse, islands, outline.layers.middle_mm, shape))
     if shape.adhesion == "skirt" and shape.skirt_loops:
         pieces.append(_skirt(outline.sections, shape))
