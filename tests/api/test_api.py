@@ -4,6 +4,8 @@ import unittest
 from typing import Any
 
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from openapi_spec_validator import validate
 
 from meanbead.api import create_app
@@ -12,6 +14,7 @@ from meanbead.store.database import Database
 from tests.support.server import new_database
 from tests.support.solids import stl_bytes
 
+KEYS = ["version", "name", "choices", "walls", "machine_id", "infill", "density", "printer", "copy_of", "report"]
 BOX = stl_bytes(trimesh.creation.box((20, 20, 10)))
 
 
@@ -212,6 +215,33 @@ class Machines(ApiCase):
         report["version"] = after_machine["version"]
         report["report"] = "hello"
         self.assertIn("M503", self.call("POST", f"/api/machines/{machine['id']}/firmware", report, 422)["detail"])
+
+
+class AnyBody(ApiCase):
+    """Whatever is sent, the answer is data or a problem with a sentence; never a defect."""
+
+    values = st.recursive(
+        st.none() | st.booleans() | st.integers(-5, 5) | st.floats(allow_nan=False, width=16) | st.text(max_size=6),
+        lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(KEYS), inner, max_size=4),
+        max_leaves=8,
+    )
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.sampled_from(["PATCH", "POST"]), st.integers(0, 5), values)
+    def test_odd_bodies(self, method: str, which: int, body: Any) -> None:
+        addresses = ["/api/recipes/1", "/api/preview", "/api/machines", "/api/machines/1", "/api/parts/1/recipes"]
+        address = [*addresses, "/api/recipes/1/delete"][which]
+        answer = self.client.open(address, method=method, json=body)
+        self.assertLess(answer.status_code, 500, answer.text)
+        if answer.status_code >= 400:
+            self.assertEqual(answer.content_type, "application/problem+json")
+            self.assertTrue(answer.get_json(force=True)["detail"])
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.text(alphabet="abc/%.?&=:\\ 0", max_size=30), st.sampled_from(["GET", "POST", "DELETE", "PATCH"]))
+    def test_odd_addresses(self, rest: str, method: str) -> None:
+        with self.client.open(f"/api/{rest}", method=method) as answer:
+            self.assertLess(answer.status_code, 500)
 
 
 class Guard(ApiCase):
