@@ -146,6 +146,21 @@ class Keyboard(UiCase):
         expect(self.cell("Layer height in mm", "Everyday")).to_contain_text("0.24")
 
 
+class Naming(UiCase):
+    def test_a_part_is_renamed_and_keeps_its_name(self) -> None:
+        page = self.new_part()
+        page.get_by_role("button", name="Rename").click()
+        page.get_by_role("textbox", name="Name of the part").fill("Left foot")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Left foot")
+        page.reload()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Left foot")
+        page.get_by_role("button", name="Rename").click()
+        page.get_by_role("textbox", name="Name of the part").fill("Nothing")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Left foot")
+
+
 class Drawing(UiCase):
     expected_errors = ("422",)
 

@@ -21,7 +21,9 @@ class PartsPage(UiCase):
         page = self.open("/")
         self.upload(trimesh.creation.cylinder(8, 12), "round_foot.stl")
         expect(page.get_by_text("Round foot was added.")).to_be_visible()
-        expect(page.get_by_role("article").filter(has_text="Round foot").first).to_contain_text("16 × 16 × 12 mm")
+        card = page.get_by_role("article").filter(has_text="Round foot").first
+        expect(card).to_contain_text("16 × 16 × 12 mm")
+        expect(card).to_contain_text("Everyday")  # the first column's minutes come by themselves
 
     def test_add_a_part_by_dropping_it(self) -> None:
         page = self.open("/")

@@ -1,9 +1,10 @@
-import { useQueries } from "@tanstack/react-query";
+import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Part, RecipeColumn } from "../../api/client";
-import { estimateQuery, useColumns, usePart, usePreview, useShelf, type PreviewAsk } from "../../api/queries";
+import { api, take, type Part, type RecipeColumn } from "../../api/client";
+import { estimateQuery, keys, useColumns, usePart, usePreview, useShelf, type PreviewAsk } from "../../api/queries";
 import { fixed } from "../../lib/format";
+import { useToast } from "../../parts/Toasts";
 import { BeadDrawing } from "./BeadDrawing";
 import { FIELDS, withValue } from "./fields";
 import { Findings } from "./Findings";
@@ -193,7 +194,7 @@ function PartHead({ part }: { part: Part }) {
             Parts
           </Link>
         </p>
-        <h1 className="font-serif text-3xl leading-tight">{part.name}</h1>
+        <PartName key={part.version} part={part} />
       </div>
       <p className="text-quiet">
         {fixed(size.x, 1)} × {fixed(size.y, 1)} × {fixed(size.z, 1)} mm · {fixed(facts.volume_mm3 / 1000, 1)} cm³ ·{" "}
@@ -202,6 +203,58 @@ function PartHead({ part }: { part: Part }) {
         {part.note && <span className="block text-base-content">{part.note}</span>}
       </p>
     </div>
+  );
+}
+
+/** The part's name, as the page's heading; it can be typed over. */
+function PartName({ part }: { part: Part }) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const [text, setText] = useState<string | null>(null);
+  const save = useMutation({
+    mutationFn: async (name: string) =>
+      take(
+        await api.PATCH("/api/parts/{part_id}", {
+          params: { path: { part_id: part.id } },
+          body: { version: part.version, name },
+        }),
+      ),
+    onSuccess: (stored) => queries.setQueryData(keys.part(part.id), stored),
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  const commit = () => {
+    const name = text?.trim() ?? "";
+    if (name !== "" && name !== part.name) save.mutate(name);
+    setText(null);
+  };
+  if (text === null) {
+    return (
+      <h1 className="font-serif text-3xl leading-tight">
+        {part.name}
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs ml-2 align-middle font-sans font-normal text-quiet"
+          onClick={() => setText(part.name)}
+        >
+          Rename
+        </button>
+      </h1>
+    );
+  }
+  return (
+    <input
+      className="w-72 border-2 border-molten bg-base-100 px-1 font-serif text-3xl leading-tight outline-none"
+      aria-label="Name of the part"
+      maxLength={120}
+      autoFocus
+      value={text}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") commit();
+        if (event.key === "Escape") setText(null);
+      }}
+    />
   );
 }
 

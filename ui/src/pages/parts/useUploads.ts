@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { ProblemError, type Part, type Problem } from "../../api/client";
+import { api, ProblemError, take, type Part, type Problem } from "../../api/client";
 import { keys } from "../../api/queries";
 import { uploadPart, type Unit } from "../../api/upload";
 
@@ -20,6 +20,13 @@ export interface Uploads {
   dismiss: (id: number) => void;
 }
 
+async function estimateFirstColumn(partId: number): Promise<void> {
+  const path = { part_id: partId };
+  const first = take(await api.GET("/api/parts/{part_id}/recipes", { params: { path } })).recipes[0];
+  if (first === undefined) return;
+  take(await api.POST("/api/recipes/{recipe_id}/estimate", { params: { path: { recipe_id: first.id } } }));
+}
+
 let last = 0;
 
 /** Files on their way in. A failed one stays in the list with its reason until it is dismissed or sent again. */
@@ -37,6 +44,10 @@ export function useUploads(): Uploads {
         const part = await uploadPart(file, unit, (sent) => change(id, { sent }));
         change(id, { part, sent: 1 });
         await queries.invalidateQueries({ queryKey: keys.parts });
+        // The list shows the first column's minutes; a recipe that cannot be printed says so on the bench.
+        void estimateFirstColumn(part.id)
+          .then(() => queries.invalidateQueries({ queryKey: keys.parts }))
+          .catch(() => undefined);
       } catch (error) {
         const problem =
           error instanceof ProblemError ? error.problem : { status: 0, detail: "The file could not be sent." };
