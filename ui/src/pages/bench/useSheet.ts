@@ -48,30 +48,35 @@ export function useSheet(partId: number): SheetActions {
     return next;
   }, []);
 
-  /** Write a change to the newest version of a column; gives the column as it was before, and what was sent. */
+  /**
+   * Write a change to the newest version of a column; gives the column as it was before, and what was sent.
+   * With `again` a stale write is made once more on what is stored then: for one's own edits that a reload cut off.
+   */
   const write = useCallback(
-    (id: number, make: (column: RecipeColumn) => Change) =>
+    (id: number, make: (column: RecipeColumn) => Change, again = false) =>
       inLine(async () => {
-        const before = current().find((one) => one.id === id);
-        if (before === undefined) return undefined;
-        const change = make(before);
-        try {
-          place(
-            take(
-              await api.PATCH("/api/recipes/{recipe_id}", {
-                params: { path: { recipe_id: id } },
-                body: { ...change, version: before.version },
-              }),
-            ),
-          );
-        } catch (error) {
-          if (error instanceof ProblemError && error.status === 409) {
+        for (let tries = again ? 2 : 1; ; tries--) {
+          const before = current().find((one) => one.id === id);
+          if (before === undefined) return undefined;
+          const change = make(before);
+          try {
+            place(
+              take(
+                await api.PATCH("/api/recipes/{recipe_id}", {
+                  params: { path: { recipe_id: id } },
+                  body: { ...change, version: before.version },
+                }),
+              ),
+            );
+            return { before, change };
+          } catch (error) {
+            if (!(error instanceof ProblemError && error.status === 409)) throw error;
             await queries.invalidateQueries({ queryKey: keys.columns(partId) });
+            if (tries > 1) continue;
             toast(`${error.problem.title ?? ""} ${error.message} The sheet now shows it.`, { tone: "error" });
+            throw error;
           }
-          throw error;
         }
-        return { before, change };
       }),
     [current, inLine, partId, place, queries, toast],
   );
@@ -81,14 +86,17 @@ export function useSheet(partId: number): SheetActions {
       unsent.add(cell);
       try {
         const written = await write(cell.recipe, (column) => changeFor(cell, column));
+        unsent.remove(cell);
         if (written === undefined) return;
         const { before, change } = written;
         const apply = (wanted: Change) => async () => {
           await write(cell.recipe, () => wanted);
         };
         history.push({ label, undo: apply(inverse(change, before)), redo: apply(change) });
-      } finally {
-        unsent.remove(cell);
+      } catch (error) {
+        // An answer settles it. Without one (the page is going, the server is away) the edit waits for the next visit.
+        if (error instanceof ProblemError) unsent.remove(cell);
+        throw error;
       }
     },
     [history, write],
@@ -101,7 +109,7 @@ export function useSheet(partId: number): SheetActions {
     resumed.current = true;
     const mine = new Set(current().map((column) => column.id));
     for (const cell of unsent.all().filter((one) => mine.has(one.recipe))) {
-      write(cell.recipe, (column) => changeFor(cell, column))
+      write(cell.recipe, (column) => changeFor(cell, column), true)
         .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }))
         .finally(() => unsent.remove(cell));
     }
