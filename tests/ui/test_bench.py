@@ -92,21 +92,43 @@ class Editing(UiCase):
         self.wait_for_figures()
         self.assertEqual(self.result("Layers", "Everyday"), "15")
 
-    def test_a_change_made_elsewhere_is_not_overwritten(self) -> None:
-        page = self.new_part()
-        part = page.url.rsplit("/", 1)[1]
+    def change_elsewhere(self, choices: dict[str, int]) -> None:
+        """Write to the first column as another page would."""
+        part = self.page.url.rsplit("/", 1)[1]
         with urllib.request.urlopen(f"{self.address}/api/parts/{part}/recipes") as answer:
             column = json.load(answer)["recipes"][0]
-        body = json.dumps({"version": column["version"], "choices": {"walls": 7}}).encode()
+        body = json.dumps({"version": column["version"], "choices": choices}).encode()
         request = urllib.request.Request(
             f"{self.address}/api/recipes/{column['id']}", body, {"Content-Type": "application/json"}, method="PATCH"
         )
         urllib.request.urlopen(request).close()
+
+    def test_a_change_of_the_same_cell_elsewhere_is_not_overwritten(self) -> None:
+        page = self.new_part()
+        self.change_elsewhere({"top_layers": 7})
         self.set_cell("Top layers in layers", "Everyday", "9")
         expect(page.get_by_role("status")).to_contain_text("Somebody else changed this in between.")
         page.keyboard.press("Escape")
+        expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("7")
+
+    def test_changes_of_two_cells_in_two_places_are_both_kept_and_said(self) -> None:
+        page = self.new_part()
+        self.change_elsewhere({"walls": 7})
+        self.set_cell("Top layers in layers", "Everyday", "9")
+        expect(page.get_by_role("status")).to_contain_text("It now holds both changes")
         expect(self.cell("Walls in lines", "Everyday")).to_contain_text("7")
-        expect(self.cell("Top layers in layers", "Everyday")).not_to_contain_text("9")
+        expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("9")
+
+    def test_a_late_answer_does_not_pull_anybody_out_of_the_next_cell(self) -> None:
+        page = self.new_part()
+        page.route("**/api/recipes/*", lambda route: (page.wait_for_timeout(300), route.continue_()))
+        self.set_cell("Infill in %", "Everyday", "22")
+        self.cell("Travel in mm/s", "Everyday").click()
+        page.wait_for_timeout(600)
+        page.keyboard.press("Control+a")
+        page.keyboard.type("120")
+        page.keyboard.press("Enter")
+        expect(self.cell("Travel in mm/s", "Everyday")).to_have_accessible_name("Travel in mm/s, Everyday: 120")
 
 
 class Keyboard(UiCase):

@@ -29,6 +29,16 @@ export function useColumns(partId: number) {
     queryKey: keys.columns(partId),
     queryFn: async () =>
       take(await api.GET("/api/parts/{part_id}/recipes", { params: { path: { part_id: partId } } })).recipes,
+    // An answer that was under way while an edit was stored must not put the older version back.
+    structuralSharing: (known, fetched) => newest(known as RecipeColumn[] | undefined, fetched as RecipeColumn[]),
+  });
+}
+
+/** The fetched columns, each in the newest version that is known. */
+export function newest(known: RecipeColumn[] | undefined, fetched: RecipeColumn[]): RecipeColumn[] {
+  return fetched.map((column) => {
+    const mine = known?.find((one) => one.id === column.id);
+    return mine !== undefined && mine.version > column.version ? mine : column;
   });
 }
 

@@ -32,6 +32,7 @@ export function Cell(props: CellProps) {
   const [problem, setProblem] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const own = useRef<HTMLElement | null>(null);
+  const box = useRef<HTMLDivElement>(null);
   const done = useRef(false);
   const message = useId();
   const editing = text !== null;
@@ -59,8 +60,10 @@ export function Cell(props: CellProps) {
     setBusy(true);
     try {
       await props.onCommit(value);
+      // Whoever has gone on to another cell meanwhile must not be pulled out of it.
+      const stayed = box.current?.contains(document.activeElement) === true || document.activeElement === document.body;
       end();
-      then();
+      if (stayed) then();
     } catch (error) {
       setProblem(error instanceof Error ? error.message : "It could not be stored.");
     } finally {
@@ -141,7 +144,7 @@ export function Cell(props: CellProps) {
     );
   }
   return (
-    <div className="relative">
+    <div className="relative" ref={box}>
       {props.options ? (
         <Picker
           label={props.label}

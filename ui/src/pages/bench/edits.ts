@@ -1,5 +1,5 @@
 import type { RecipeColumn, RecipeEdit } from "../../api/client";
-import { FIELDS, withValue } from "./fields";
+import { chosen, FIELDS, withValue } from "./fields";
 
 /** One change of one cell, small enough to be kept across a reload. `key` is a field's key, or "name". */
 export interface CellEdit {
@@ -19,6 +19,13 @@ export function changeFor(edit: CellEdit, column: RecipeColumn): Change {
   if (field.kind === "nozzle") return { nozzle_id: Number(edit.value) };
   if (field.kind === "material") return { material_id: Number(edit.value) };
   return { choices: withValue(column.choices, field, edit.value) };
+}
+
+/** Whether a column still holds what it held at the edited cell; others may have changed the rest. */
+export function sameAt(edit: CellEdit): (before: RecipeColumn, stored: RecipeColumn) => boolean {
+  const field = FIELDS.find((one) => one.key === edit.key);
+  const at = (column: RecipeColumn) => (field === undefined ? column.name : chosen(column, field));
+  return (before, stored) => at(before) === at(stored);
 }
 
 /** The change that takes a change back. */

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, ProblemError, take, type RecipeColumn } from "../../api/client";
 import { keys } from "../../api/queries";
 import { useToast } from "../../parts/Toasts";
-import { changeFor, inverse, unsent, type CellEdit, type Change } from "./edits";
+import { changeFor, inverse, sameAt, unsent, type CellEdit, type Change } from "./edits";
 import { useHistory, type History } from "./history";
 
 export interface SheetActions {
@@ -50,12 +50,16 @@ export function useSheet(partId: number): SheetActions {
 
   /**
    * Write a change to the newest version of a column; gives the column as it was before, and what was sent.
-   * With `again` a stale write is made once more on what is stored then: for one's own edits that a reload cut off.
+   * A stale write is made again on what is stored then if `again` says that it does not run over another's change.
    */
   const write = useCallback(
-    (id: number, make: (column: RecipeColumn) => Change, again = false) =>
+    (
+      id: number,
+      make: (column: RecipeColumn) => Change,
+      again: (before: RecipeColumn, stored: RecipeColumn) => boolean = () => false,
+    ) =>
       inLine(async () => {
-        for (let tries = again ? 2 : 1; ; tries--) {
+        for (let tries = 3; ; tries--) {
           const before = current().find((one) => one.id === id);
           if (before === undefined) return undefined;
           const change = make(before);
@@ -68,11 +72,12 @@ export function useSheet(partId: number): SheetActions {
                 }),
               ),
             );
-            return { before, change };
+            return { before, change, merged: tries < 3 };
           } catch (error) {
             if (!(error instanceof ProblemError && error.status === 409)) throw error;
             await queries.invalidateQueries({ queryKey: keys.columns(partId) });
-            if (tries > 1) continue;
+            const stored = current().find((one) => one.id === id);
+            if (tries > 1 && stored !== undefined && again(before, stored)) continue;
             toast(`${error.problem.title ?? ""} ${error.message} The sheet now shows it.`, { tone: "error" });
             throw error;
           }
@@ -85,10 +90,11 @@ export function useSheet(partId: number): SheetActions {
     async (cell: CellEdit, label: string) => {
       unsent.add(cell);
       try {
-        const written = await write(cell.recipe, (column) => changeFor(cell, column));
+        const written = await write(cell.recipe, (column) => changeFor(cell, column), sameAt(cell));
         unsent.remove(cell);
         if (written === undefined) return;
-        const { before, change } = written;
+        const { before, change, merged } = written;
+        if (merged) toast(`${before.name} was changed elsewhere in between. It now holds both changes.`);
         const apply = (wanted: Change) => async () => {
           await write(cell.recipe, () => wanted);
         };
@@ -99,7 +105,7 @@ export function useSheet(partId: number): SheetActions {
         throw error;
       }
     },
-    [history, write],
+    [history, toast, write],
   );
 
   // What a reload cut off is sent now; what has become impossible is said.
@@ -109,7 +115,7 @@ export function useSheet(partId: number): SheetActions {
     resumed.current = true;
     const mine = new Set(current().map((column) => column.id));
     for (const cell of unsent.all().filter((one) => mine.has(one.recipe))) {
-      write(cell.recipe, (column) => changeFor(cell, column), true)
+      write(cell.recipe, (column) => changeFor(cell, column), () => true)
         .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }))
         .finally(() => unsent.remove(cell));
     }
