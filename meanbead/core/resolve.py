@@ -100,6 +100,7 @@ class Plan:
     retraction_speed_mm_s: float
     min_travel_mm: float
     z_hop_mm: float
+    wipe_mm: float
     min_layer_time_s: float
     min_speed_mm_s: float
     flow_ratio: float
@@ -133,6 +134,7 @@ class Plan:
                 speed_mm_s=self.retraction_speed_mm_s,
                 min_travel_mm=self.min_travel_mm,
                 z_hop_mm=self.z_hop_mm,
+                wipe_mm=self.wipe_mm,
             ),
             cooling=Cooling(min_layer_time_s=self.min_layer_time_s, min_speed_mm_s=self.min_speed_mm_s),
             adhesion=Adhesion(
@@ -212,6 +214,7 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
         retraction_speed_mm_s=_or(recipe.retraction.speed_mm_s, retraction[1]),
         min_travel_mm=_or(recipe.retraction.min_travel_mm, 2.0),
         z_hop_mm=_or(recipe.retraction.z_hop_mm, 0.0),
+        wipe_mm=_or(recipe.retraction.wipe_mm, 0.0),
         min_layer_time_s=_or(recipe.cooling.min_layer_time_s, 8.0),
         min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, 10.0),
         flow_ratio=_or(recipe.flow_ratio, 1.0),

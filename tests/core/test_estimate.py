@@ -125,8 +125,15 @@ class Levers(unittest.TestCase):
         few, many = estimate({"retraction": {"min_travel_mm": 50}}), estimate({"retraction": {"min_travel_mm": 0}})
         self.assertLess(few.retractions, many.retractions)
         self.assertEqual(few.by_cause.retracting_s, 0)
+        # Slower than at full speed all the way, quicker than from rest to rest: the extruder takes 5 mm/s at once.
+        self.assertGreater(many.by_cause.retracting_s, many.retractions * 2 * 0.8 / 35)
+        self.assertLess(many.by_cause.retracting_s, many.retractions * 2 * straight_move_time_s(0.8, 35, 2000))
+
+    def test_a_pull_from_rest_to_rest_takes_its_closed_form(self) -> None:
+        rigid = {"corner": {"law": "junction_deviation", "deviation_mm": 0.02}}
+        result = estimate({"retraction": {"min_travel_mm": 0}}, printer=rigid)
         each = 2 * straight_move_time_s(0.8, 35, 2000)
-        self.assertAlmostEqual(many.by_cause.retracting_s, many.retractions * each, places=6)
+        self.assertAlmostEqual(result.by_cause.retracting_s, result.retractions * each, places=6)
 
     def test_flow_ratio_scales_plastic(self) -> None:
         self.assertAlmostEqual(estimate({"flow_ratio": 0.9}).filament_g / estimate().filament_g, 0.9)

@@ -157,11 +157,9 @@ class RoundTrip(unittest.TestCase):
         flat, tall = cylinder(12, 0.2, 48), (cylinder(12, 3, 48), sphere(6, 3))
         # The file also holds the way to the first stroke, about a third of a second.
         self.check({}, deviation, 0.006, flat)
-        self.check({"retraction": {"min_travel_mm": 500}}, {}, 0.006, flat)
-        # The firmware rolls a little through the ends of Z moves and, by the jerk law, of retractions, where the
-        # planner stands still.
-        self.check({}, deviation, 0.02, *tall)
-        self.check({}, {}, 0.03, *tall)
+        self.check({}, deviation, 0.003, *tall)
+        self.check({"retraction": {"z_hop_mm": 0.3}}, {}, 0.003, *tall)
+        self.check({}, {"kinematics": "coupled_gantry"}, 0.003, *tall)
 
 
 class Firmware(unittest.TestCase):

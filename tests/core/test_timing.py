@@ -2,8 +2,11 @@ import unittest
 
 import numpy as np
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from meanbead.core.estimate.moves import Kind, all_moves
 from meanbead.core.estimate.timing import (
+    CAUSES,
     melt_limits_mm_s,
     set_accelerations_mm_s2,
     set_speeds_mm_s,
@@ -11,6 +14,7 @@ from meanbead.core.estimate.timing import (
     stronger_plan,
     time_strokes,
 )
+from meanbead.core.motion.limits import motor_shares, speed_limits_mm_s
 from meanbead.core.motion.lookahead import Moves, corner_speeds_jerk, limit_by_axis, plan_speeds
 from meanbead.core.resolve import Plan, resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
@@ -59,21 +63,95 @@ class Commands(unittest.TestCase):
         self.assertTrue(np.all(np.isinf(limit[strokes.is_travel])))
 
 
+def z_move_s(rise_mm: float) -> float:
+    """By hand: Z takes 0.4 mm/s at once, 200 mm/s2 from there, and never reaches 10 mm/s on such short ways."""
+    return 2 * (np.sqrt(200 * rise_mm + 0.4**2) - 0.4) / 200
+
+
 class Standing(unittest.TestCase):
     def test_z_hop_costs_two_moves_a_retraction(self) -> None:
         strokes, plan = planned({"retraction": {"z_hop_mm": 0.4, "min_travel_mm": 1}})
-        _, flat = planned({"retraction": {"z_hop_mm": 0.0, "min_travel_mm": 1}})
-        hop = time_strokes(strokes, plan, Printer(), 9.0)
-        none = time_strokes(strokes, flat, Printer(), 9.0)
-        # 0.4 mm at 200 mm/s2 never reaches 10 mm/s: 2 sqrt(0.4 / 200) s, up and down.
-        each = 2 * 2 * np.sqrt(0.4 / 200)
-        self.assertAlmostEqual(hop.z_s.sum() - none.z_s.sum(), hop.retractions * each, places=9)
+        timing = time_strokes(strokes, plan, Printer(), 9.0)
+        lifts = timing.moves.kind == Kind.LIFT
+        self.assertEqual(np.count_nonzero(lifts), 2 * timing.retractions)
+        # A lift that a layer's rise continues keeps its speed; every other one is as by hand.
+        after = np.roll(timing.moves.kind, -1)
+        alone = lifts & (after != Kind.LAYER)
+        np.testing.assert_allclose(timing.move_s[alone], z_move_s(0.4), rtol=1e-9)
 
     def test_layer_changes_take_their_z_moves(self) -> None:
         strokes, plan = planned({"retraction": {"min_travel_mm": 500}})
         timing = time_strokes(strokes, plan, Printer(), 9.0)
-        self.assertAlmostEqual(timing.z_s.sum(), 14 * 2 * np.sqrt(0.2 / 200), places=9)
+        layer_s = timing.by_cause_s()[:, CAUSES.index("z_and_layer_change")]
+        self.assertAlmostEqual(layer_s.sum(), 14 * z_move_s(0.2), places=9)
         self.assertEqual(timing.retractions, 0)
+
+    def test_a_wipe_goes_back_along_the_stroke_while_it_pulls(self) -> None:
+        strokes, plan = planned({"retraction": {"wipe_mm": 1.5, "min_travel_mm": 1}})
+        moves = all_moves(strokes, plan, Printer())
+        wipes = np.flatnonzero(moves.kind == Kind.RETRACT)
+        way = np.hypot(moves.delta[wipes, 0], moves.delta[wipes, 1])
+        self.assertLessEqual(way.max(), 1.5 + 1e-9)
+        self.assertGreater(np.count_nonzero(way > 1.49), 5)
+        np.testing.assert_allclose(moves.delta[wipes, 3], -plan.retraction_mm)
+        # The detour changes no place: all moves together lead from the first point to the last.
+        np.testing.assert_allclose(moves.delta[:, :2].sum(axis=0), strokes.end_xy[-1] - strokes.start_xy[0], atol=1e-6)
+        laid = (strokes.length_mm * strokes.area_mm2)[~strokes.is_travel].sum() / (np.pi * 1.75**2 / 4)
+        self.assertAlmostEqual(moves.delta[:, 3].sum(), laid, places=6)
+
+
+class Ledgers(unittest.TestCase):
+    @settings(max_examples=25, deadline=None)
+    @given(
+        st.sampled_from(["jerk", "junction_deviation"]),
+        st.sampled_from(["bed_moving", "gantry", "coupled_gantry"]),
+        st.floats(0, 1),
+        st.floats(0, 2),
+        st.floats(0, 30),
+        st.floats(3, 15),
+    )
+    def test_both_add_up_to_every_layer_and_to_the_whole(
+        self, law: str, kinematics: str, hop: float, wipe: float, least_s: float, ceiling: float
+    ) -> None:
+        strokes, plan = planned(
+            {"retraction": {"z_hop_mm": hop, "wipe_mm": wipe}, "cooling": {"min_layer_time_s": least_s}}
+        )
+        printer = Printer.model_validate({"corner": {"law": law, "deviation_mm": 0.02}, "kinematics": kinematics})
+        timing = time_strokes(strokes, plan, printer, ceiling)
+        feature, cause = timing.by_feature_s(), timing.by_cause_s()
+        np.testing.assert_allclose(feature.sum(axis=1), cause.sum(axis=1), atol=1e-6)
+        self.assertAlmostEqual(feature.sum(), timing.print_time_s, places=6)
+        self.assertGreaterEqual(cause.min(), -1e-9)
+        self.assertGreaterEqual(feature.min(), 0)
+
+    def test_corners_cost_what_lifting_them_saves(self) -> None:
+        """A square of four sides: without its three inner corners it is one straight run of the same length."""
+        plan = resolve(
+            Recipe.model_validate(
+                {"walls": 1, "top_layers": 0, "bottom_layers": 0, "infill": {"density": 0}}
+                | {"adhesion": {"kind": "none"}, "line_width_mm": {"outer_wall": 0.5}}
+                | {"speed_mm_s": {"first_layer": 50, "outer_wall": 50}}
+            ),
+            Printer(),
+            Nozzle(),
+            Material(),
+        )
+        strokes = plan_strokes(box(40.5, 40.5, 0.2), plan.shape)
+        timing = time_strokes(strokes, plan, Printer(), 100.0)
+        causes = dict(zip(CAUSES, timing.by_cause_s().sum(axis=0), strict=True))
+        straight = 2 * (50 - 8) / 1000 + (160 - (50**2 - 8**2) / 1000) / 50
+        self.assertAlmostEqual(causes["at_set_speed"], 160 / 50, places=9)
+        self.assertAlmostEqual(causes["ramps"], straight - 160 / 50, places=9)
+        self.assertAlmostEqual(causes["corners"], timing.print_time_s - straight, places=9)
+
+
+class SharedMotors(unittest.TestCase):
+    def test_diagonals_are_slower_and_axes_are_not(self) -> None:
+        straight = np.array([[1, 0, 0, 0], [0, 1, 0, 0], [0.5**0.5, 0.5**0.5, 0, 0]], dtype=float)
+        for kinematics, diagonal in (("gantry", 250 * 2**0.5), ("coupled_gantry", 250 / 2**0.5)):
+            printer = Printer.model_validate({"kinematics": kinematics})
+            limits = speed_limits_mm_s(motor_shares(straight, printer), printer)
+            np.testing.assert_allclose(limits, [250, 250, diagonal])
 
 
 class Cooling(unittest.TestCase):
@@ -81,8 +159,8 @@ class Cooling(unittest.TestCase):
         strokes, plan = planned({"cooling": {"min_layer_time_s": 25, "min_speed_mm_s": 12}}, cylinder(5, 3, 40))
         timing = time_strokes(strokes, plan, Printer(), 9.0)
         count = len(strokes.layers)
-        per_layer = np.bincount(strokes.layer, weights=timing.move_s + timing.cooling_s, minlength=count)
-        per_layer += timing.retract_s + timing.z_s + timing.wait_s
+        per_layer = timing.by_feature_s().sum(axis=1)
+        self.assertEqual(len(per_layer), count)
         np.testing.assert_allclose(per_layer[1:], 25)
         self.assertEqual(timing.wait_s[0], 0)
 

@@ -13,7 +13,7 @@ import numpy as np
 from meanbead.core.bead import filament_length_mm, filament_mass_g
 from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.timing import Timing, stronger, stronger_plan, time_strokes
+from meanbead.core.estimate.timing import CAUSES, Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.heat import machine_heat_up_s
 from meanbead.core.melt import MeltCeiling, melt_ceiling
 from meanbead.core.parallel import in_threads
@@ -34,7 +34,7 @@ from meanbead.core.vocabulary import (
     Recipe,
 )
 
-ENGINE_VERSION = "2"
+ENGINE_VERSION = "3"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -95,7 +95,7 @@ class Engine:
         volume = float(np.sum(strokes.area_mm2[~strokes.is_travel] * strokes.length_mm[~strokes.is_travel]))
         volume *= plan.flow_ratio
         grams = filament_mass_g(volume, material.density_g_cm3)
-        causes = _by_cause(strokes, timing)
+        causes = _by_cause(timing)
         return Estimate(
             engine_version=ENGINE_VERSION,
             print_time_s=print_time,
@@ -139,13 +139,12 @@ class Engine:
 def _by_feature(
     strokes: Strokes, timing: Timing, plan: Plan, printer: Printer, material: Material
 ) -> dict[str, FeatureShare]:
-    """Shares of the features that occur. Retraction, Z and waiting stand under ``travel`` and ``wait``."""
+    """Shares of the features that occur. Retraction, lifts and layer changes stand under ``travel``."""
     count = len(Feature)
-    seconds = np.bincount(strokes.feature, weights=timing.move_s + timing.cooling_s, minlength=count)
+    seconds = timing.by_feature_s().sum(axis=0)
     length = np.bincount(strokes.feature, weights=strokes.length_mm, minlength=count)
     laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * plan.flow_ratio
     volume = np.bincount(strokes.feature, weights=laid, minlength=count)
-    seconds[Feature.TRAVEL] += float(timing.retract_s.sum() + timing.z_s.sum())
     shares = {}
     for feature in Feature:
         rows = strokes.feature == feature
@@ -161,10 +160,9 @@ def _by_feature(
             asked_flow_mm3_s=float(timing.asked_flow_mm3_s[rows].max()),
             capped=bool(timing.capped[rows].any()),
         )
-    wait = float(timing.wait_s.sum())
-    if wait > 0:
+    if seconds[count] > 0:
         shares["wait"] = FeatureShare(
-            time_s=wait,
+            time_s=float(seconds[count]),
             filament_mm=0,
             filament_g=0,
             length_mm=0,
@@ -175,15 +173,6 @@ def _by_feature(
     return shares
 
 
-def _by_cause(strokes: Strokes, timing: Timing) -> Causes:
-    plastic = ~strokes.is_travel
-    planned = timing.set_s + timing.melt_s
-    return Causes(
-        at_set_speed_s=float(timing.set_s[plastic].sum()),
-        melt_ceiling_s=float(timing.melt_s[plastic].sum()),
-        ramps_and_corners_s=float((timing.move_s - planned)[plastic].sum()),
-        layer_cooling_s=float(timing.cooling_s.sum() + timing.wait_s.sum()),
-        travelling_s=float(timing.move_s[~plastic].sum()),
-        retracting_s=float(timing.retract_s.sum()),
-        z_and_layer_change_s=float(timing.z_s.sum()),
-    )
+def _by_cause(timing: Timing) -> Causes:
+    totals = timing.by_cause_s().sum(axis=0)
+    return Causes(**{f"{cause}_s": float(total) for cause, total in zip(CAUSES, totals, strict=True)})

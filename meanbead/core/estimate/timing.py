@@ -1,21 +1,21 @@
-"""Seconds of strokes: speeds asked for, the melt ceiling, look-ahead, retraction, Z, and the wait for cooling."""
+"""Seconds of strokes: speeds asked for, the melt ceiling, look-ahead over every move, and the wait for cooling."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.bead import filament_area_mm2
-from meanbead.core.motion.lookahead import (
-    Moves,
-    corner_speeds_deviation,
-    corner_speeds_jerk,
-    limit_by_axis,
-    plan_speeds,
-    straight_move_time_s,
+from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
+from meanbead.core.motion.limits import (
+    acceleration_limits_mm_s2,
+    corner_limits_mm_s,
+    motor_shares,
+    speed_limits_mm_s,
 )
+from meanbead.core.motion.lookahead import Moves, plan_speeds
 from meanbead.core.resolve import Plan
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
@@ -23,82 +23,148 @@ from meanbead.core.vocabulary.printer import Accelerations, AxisAccelerationsMmS
 
 Floats = NDArray[np.float64]
 
+CAUSES = (
+    "at_set_speed",
+    "melt_ceiling",
+    "ramps",
+    "corners",
+    "layer_cooling",
+    "travelling",
+    "retracting",
+    "z_and_layer_change",
+)
+"""What can hold a second of printing; the ledger by cause has one column for each."""
+
 
 @dataclass(frozen=True)
 class Timing:
-    """Seconds and flows; arrays (n,) run along the strokes, arrays (layers,) along the layers.
+    """Seconds and flows.
 
-    ``move_s`` moving time as planned; ``cooling_s`` seconds added to a stroke by slowing for the layer time;
-    ``melt_s`` seconds that the melt ceiling costs; ``set_s`` seconds at the speed asked for, without ramps;
-    ``retract_s`` and ``z_s`` (layers,) standing seconds; ``wait_s`` (layers,) waiting when even the least speed is too
-    fast; ``peak_flow_mm3_s`` (n,) reached; ``asked_flow_mm3_s`` (n,) that the set speed would need.
+    Along the moves, (m,): ``move_s`` as planned; ``set_s`` at the speed asked for, without ramps; ``melt_s`` that the
+    melt ceiling costs; ``corner_s`` that corners cost; ``cooling_s`` added by slowing for the layer time. Along the
+    layers: ``wait_s``, waiting when even the least speed is too fast. Along the strokes, (n,): ``peak_flow_mm3_s``
+    reached, ``asked_flow_mm3_s`` that the set speed would need, ``capped`` where the ceiling held it back.
     """
 
+    strokes: Strokes
+    moves: MoveTable
     move_s: Floats
-    cooling_s: Floats
-    melt_s: Floats
     set_s: Floats
-    retract_s: Floats
-    z_s: Floats
+    melt_s: Floats
+    corner_s: Floats
+    cooling_s: Floats
     wait_s: Floats
     peak_flow_mm3_s: Floats
     asked_flow_mm3_s: Floats
     capped: NDArray[np.bool_]
-    retractions: int
 
-    @property
+    @cached_property
     def print_time_s(self) -> float:
         """The whole print, s, without heat-up and start routine."""
-        return float(
-            self.move_s.sum() + self.cooling_s.sum() + self.retract_s.sum() + self.z_s.sum() + self.wait_s.sum()
+        return float(self.move_s.sum() + self.cooling_s.sum() + self.wait_s.sum())
+
+    @property
+    def retractions(self) -> int:
+        """How often filament is pulled back."""
+        return int(np.count_nonzero(self.moves.kind == Kind.RETRACT))
+
+    def by_feature_s(self) -> Floats:
+        """Seconds of each layer and feature, float64 (layers, features + 1); the last column is waiting.
+
+        Retraction, lifts and layer changes stand under travel.
+        """
+        layers, count = len(self.strokes.layers), len(Feature)
+        feature = np.where(
+            self.moves.kind == Kind.PLASTIC, self.strokes.feature[self.moves.stroke], np.uint8(Feature.TRAVEL)
+        ).astype(np.int64)
+        cell = self.strokes.layer[self.moves.stroke].astype(np.int64) * count + feature
+        table = np.bincount(cell, weights=self.move_s + self.cooling_s, minlength=layers * count)
+        return np.column_stack([table.reshape(layers, count), self.wait_s])
+
+    def by_cause_s(self) -> Floats:
+        """Seconds of each layer and cause, float64 (layers, causes), in the order of :data:`CAUSES`."""
+        layers = len(self.strokes.layers)
+        layer = self.strokes.layer[self.moves.stroke]
+        kind = self.moves.kind
+        plastic = kind == Kind.PLASTIC
+
+        def total(seconds: Floats) -> Floats:
+            return np.asarray(np.bincount(layer, weights=seconds, minlength=layers), dtype=np.float64)
+
+        ramps = self.move_s - self.set_s - self.melt_s - self.corner_s
+        columns = [total(np.where(plastic, part, 0.0)) for part in (self.set_s, self.melt_s, ramps, self.corner_s)]
+        columns.append(total(self.cooling_s) + self.wait_s)
+        columns.extend(
+            total(np.where(np.isin(kind, kinds), self.move_s, 0.0))
+            for kinds in ((Kind.TRAVEL,), (Kind.RETRACT, Kind.PRIME), (Kind.LIFT, Kind.LAYER))
         )
+        return np.column_stack(columns)
 
 
 def time_strokes(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: float) -> Timing:
     """Run strokes through the machine's limits. Pure: same inputs, same seconds."""
-    travel = strokes.is_travel
-    length = strokes.length_mm
-    area = strokes.area_mm2 * plan.flow_ratio
-    area[travel] = 0.0
-    asked, melt = set_speeds_mm_s(strokes, plan), melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
-    wanted = np.minimum(asked, melt)
-
-    unit = np.zeros((len(strokes), 4))
-    np.divide(strokes.end_xy - strokes.start_xy, length[:, None], out=unit[:, 0:2])
-    unit[:, 3] = area / filament_area_mm2(printer.filament_diameter_mm)
-    top = printer.max_speed_mm_s
-    most = printer.max_acceleration_mm_s2
-    axis_speed = limit_by_axis(unit, np.array([top.x, top.y, top.z, top.e]))
-    axis_acceleration = limit_by_axis(unit, np.array([most.x, most.y, most.z, most.e]))
-    acceleration = np.minimum(set_accelerations_mm_s2(strokes, plan), axis_acceleration)
-
-    layer_change = np.zeros(len(strokes), dtype=bool)
-    layer_change[1:] = np.diff(strokes.layer) > 0
-    retracted = travel & ~strokes.inside & (length > plan.min_travel_mm) & (plan.retraction_mm > 0)
-    halt = layer_change | retracted
+    table = all_moves(strokes, plan, printer)
+    kind, stroke = table.kind, table.stroke
+    plastic = kind == Kind.PLASTIC
+    path = np.sqrt(np.einsum("ij,ij->i", table.delta[:, :3], table.delta[:, :3]))
+    length = np.where(path > 0, path, np.abs(table.delta[:, 3]))
+    unit = table.delta / length[:, None]
+    shares = motor_shares(unit, printer)
+    axis_speed = speed_limits_mm_s(shares, printer)
+    # A wipe pulls at the retraction's pace, however short or long its way.
+    with np.errstate(divide="ignore"):
+        pull_speed = plan.retraction_speed_mm_s / np.abs(unit[:, 3])
+    asked = np.choose(
+        np.minimum(kind, Kind.LIFT),
+        [
+            set_speeds_mm_s(strokes, plan)[stroke],
+            np.full(len(table), plan.speed_mm_s.travel),
+            pull_speed,
+            pull_speed,
+            np.full(len(table), np.inf),
+        ],
+    )
+    asked = np.minimum(asked, axis_speed)
+    melt = np.where(plastic, melt_limits_mm_s(strokes, plan, ceiling_mm3_s)[stroke], np.inf)
+    speed = np.minimum(asked, melt)
+    wanted = np.where(
+        (kind == Kind.RETRACT) | (kind == Kind.PRIME),
+        printer.acceleration_mm_s2.retract,
+        set_accelerations_mm_s2(strokes, plan)[stroke],
+    )
+    wanted[kind >= Kind.LIFT] = np.inf
+    acceleration = np.minimum(wanted, acceleration_limits_mm_s2(shares, printer))
+    halt = np.zeros(len(table), dtype=bool)
     halt[0] = True
-    halt[1:] |= retracted[:-1]
-    moves = Moves(length, unit, np.minimum(wanted, axis_speed), acceleration, halt)
-    profile = plan_speeds(moves, *_corners(moves, printer))
+    corner, stop = corner_limits_mm_s(unit, shares, acceleration, halt, printer)
+    moves = Moves(length, unit, speed, acceleration, halt)
+    profile = plan_speeds(moves, corner, stop)
+    # Without corners between plastic no speed is lower, so no move takes longer: the difference is what they cost.
+    between_plastic = plastic.copy()
+    between_plastic[1:] &= plastic[:-1]
+    between_plastic[0] = False
+    free_s = plan_speeds(moves, np.where(between_plastic, np.inf, corner), stop).time_s
 
-    reachable_set = np.minimum(asked, axis_speed)
-    set_s = length / reachable_set
-    melt_s = length / moves.speed_mm_s - set_s
-    retract_s, z_s = _standing(strokes, plan, printer, retracted, layer_change)
-    cooling_s, wait_s = _cooling(strokes, plan, profile.time_s, travel, retract_s + z_s)
-    slowed = profile.time_s / (profile.time_s + cooling_s)
+    set_s = length / asked
+    move_s = profile.time_s
+    cooling_s, wait_s = _cooling(strokes, table, plan, move_s, length)
+    slowed = move_s / (move_s + cooling_s)
+    area = strokes.area_mm2 * plan.flow_ratio
+    area[strokes.is_travel] = 0.0
+    # Each stroke's own move: the only one of its kind.
+    own = np.flatnonzero(kind <= Kind.TRAVEL)
     return Timing(
-        move_s=profile.time_s,
-        cooling_s=cooling_s,
-        melt_s=melt_s,
+        strokes=strokes,
+        moves=table,
+        move_s=move_s,
         set_s=set_s,
-        retract_s=retract_s,
-        z_s=z_s,
+        melt_s=length / speed - set_s,
+        corner_s=np.where(plastic, move_s - free_s, 0.0),
+        cooling_s=cooling_s,
         wait_s=wait_s,
-        peak_flow_mm3_s=profile.peak_mm_s * area * slowed,
-        asked_flow_mm3_s=reachable_set * area,
-        capped=melt < reachable_set * (1 - 1e-9),
-        retractions=int(np.count_nonzero(retracted)),
+        peak_flow_mm3_s=(profile.peak_mm_s * slowed)[own] * area,
+        asked_flow_mm3_s=asked[own] * area,
+        capped=(melt < asked * (1 - 1e-9))[own],
     )
 
 
@@ -124,71 +190,43 @@ def set_speeds_mm_s(strokes: Strokes, plan: Plan) -> Floats:
     table[Feature.BRIM] = speeds.first_layer
     table[Feature.TRAVEL] = speeds.travel
     asked = table[strokes.feature]
-    first = (strokes.layer == 0) & ~strokes.is_travel
+    first = strokes.layers.on_bed[strokes.layer] & ~strokes.is_travel
     asked[first] = np.minimum(asked[first], speeds.first_layer)
     return asked
 
 
 def set_accelerations_mm_s2(strokes: Strokes, plan: Plan) -> Floats:
     """Acceleration that the plan asks for on each stroke, shape (n,)."""
-    table = np.full(len(Feature), plan.print_acceleration_mm_s2)
+    table = np.full(len(Feature), float(plan.print_acceleration_mm_s2))
     table[Feature.OUTER_WALL] = plan.outer_wall_acceleration_mm_s2
     table[Feature.TRAVEL] = plan.travel_acceleration_mm_s2
     return table[strokes.feature]
 
 
-def _corners(moves: Moves, printer: Printer) -> tuple[Floats, Floats]:
-    corner = printer.corner
-    if corner.law == "junction_deviation" and corner.deviation_mm is not None:
-        speeds = corner_speeds_deviation(moves.unit, moves.acceleration_mm_s2, corner.deviation_mm, moves.halt)
-        return speeds, np.zeros(len(speeds))
-    jerk = np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e])
-    return corner_speeds_jerk(moves.unit, jerk, moves.halt), limit_by_axis(moves.unit, jerk)
-
-
-def _standing(
-    strokes: Strokes, plan: Plan, printer: Printer, retracted: NDArray[np.bool_], layer_change: NDArray[np.bool_]
-) -> tuple[Floats, Floats]:
-    """Seconds per layer in which x and y stand still: pulling filament back and forth, and moving Z."""
-    count = len(strokes.layers)
-    speeds, accelerations = printer.max_speed_mm_s, printer.max_acceleration_mm_s2
-    pull = straight_move_time_s(
-        plan.retraction_mm,
-        min(plan.retraction_speed_mm_s, speeds.e),
-        min(printer.acceleration_mm_s2.retract, accelerations.e),
-    )
-    hop = straight_move_time_s(plan.z_hop_mm, speeds.z, accelerations.z)
-    pulls = np.bincount(strokes.layer[retracted], minlength=count)
-    retract_s: Floats = np.asarray(pulls * 2.0 * pull, dtype=np.float64)
-    z_s: Floats = np.asarray(pulls * 2.0 * hop, dtype=np.float64)
-    changed = strokes.layer[layer_change]
-    rises, where = np.unique(strokes.layers.height_mm[changed], return_inverse=True)
-    times = np.array([straight_move_time_s(float(rise), speeds.z, accelerations.z) for rise in rises])
-    z_s = z_s + np.bincount(changed, weights=times[where] if len(changed) else None, minlength=count)
-    return retract_s, z_s
-
-
 def _cooling(
-    strokes: Strokes, plan: Plan, move_s: Floats, travel: NDArray[np.bool_], standing_s: Floats
+    strokes: Strokes, moves: MoveTable, plan: Plan, move_s: Floats, length_mm: Floats
 ) -> tuple[Floats, Floats]:
-    """Slow the plastic of layers that end too soon, down to the least speed, then wait. The first layer is not slowed.
+    """Slow the plastic of layers that end too soon, down to the least speed, then wait. Layers on the bed are not slowed.
 
     Slowing is taken as a common factor on the layer's seconds under plastic.
     """
     count = len(strokes.layers)
-    per_layer = np.bincount(strokes.layer, weights=move_s, minlength=count)
-    plastic = np.bincount(strokes.layer, weights=np.where(travel, 0.0, move_s), minlength=count)
-    slowest = np.bincount(
-        strokes.layer,
-        weights=np.where(travel, 0.0, np.maximum(move_s, strokes.length_mm / plan.min_speed_mm_s)),
+    layer = strokes.layer[moves.stroke]
+    plastic = moves.kind == Kind.PLASTIC
+    laying = np.where(plastic, move_s, 0.0)
+    per_layer = np.bincount(layer, weights=move_s, minlength=count)
+    plastic_s = np.bincount(layer, weights=laying, minlength=count)
+    slowest_s = np.bincount(
+        layer,
+        weights=np.where(plastic, np.maximum(move_s, length_mm / plan.min_speed_mm_s), 0.0),
         minlength=count,
     )
-    short = np.maximum(0.0, plan.min_layer_time_s - per_layer - standing_s)
-    short[0] = 0.0
-    short[plastic <= 0] = 0.0
-    slowing = np.minimum(short, np.maximum(0.0, slowest - plastic))
-    factor = np.divide(slowing, plastic, out=np.zeros(count), where=plastic > 0)
-    added: Floats = np.where(travel, 0.0, move_s * factor[strokes.layer])
+    short = np.maximum(0.0, plan.min_layer_time_s - per_layer)
+    short[strokes.layers.on_bed] = 0.0
+    short[plastic_s <= 0] = 0.0
+    slowing = np.minimum(short, np.maximum(0.0, slowest_s - plastic_s))
+    factor = np.divide(slowing, plastic_s, out=np.zeros(count), where=plastic_s > 0)
+    added: Floats = laying * factor[layer]
     return added, short - slowing
 
 

@@ -20,13 +20,13 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode import scan as gc
 from meanbead.core.gcode.firmware import apply_settings
 from meanbead.core.melt import melt_ceiling
-from meanbead.core.motion.lookahead import (
-    Moves,
-    corner_speeds_deviation,
-    corner_speeds_jerk,
-    limit_by_axis,
-    plan_speeds,
+from meanbead.core.motion.limits import (
+    acceleration_limits_mm_s2,
+    corner_limits_mm_s,
+    motor_shares,
+    speed_limits_mm_s,
 )
+from meanbead.core.motion.lookahead import Moves, Profile, plan_speeds
 from meanbead.core.vocabulary.estimate import Result
 from meanbead.core.vocabulary.material import Material
 from meanbead.core.vocabulary.nozzle import Nozzle
@@ -55,7 +55,8 @@ class ReplayCauses(Result):
     """Each second by what held it; the sum is ``print_time_s``."""
 
     at_set_speed_s: float
-    ramps_and_corners_s: float
+    ramps_s: float
+    corners_s: float
     travelling_s: float
     retracting_s: float
     z_and_layer_change_s: float
@@ -101,17 +102,18 @@ class _Pending:
     feature: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
     line: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
     start: float = -1.0
+    free_start: float = -1.0
 
     def extend(self, other: _Pending) -> None:
         """Append another stretch."""
         for name in _PENDING_ARRAYS:
             setattr(self, name, np.concatenate([getattr(self, name), getattr(other, name)]))
 
-    def drop(self, count: int, start: float) -> None:
-        """Forget moves that are settled; the rest begins at a known speed."""
+    def drop(self, count: int, start: float, free_start: float) -> None:
+        """Forget moves that are settled; the rest begins at a known speed, with corners and without."""
         for name in _PENDING_ARRAYS:
             setattr(self, name, getattr(self, name)[count:])
-        self.start = start
+        self.start, self.free_start = start, free_start
 
 
 _PENDING_ARRAYS = ("delta", "speed", "acceleration", "corner", "stop", "asked", "halt", "feature", "line")
@@ -238,25 +240,17 @@ class _Player:
         path = np.sqrt(np.sum(delta[:, :3] ** 2, axis=1))
         length = np.where(path > 0, path, np.abs(delta[:, 3]))
         unit = delta / length[:, None]
-        top, most, corner = self.printer.max_speed_mm_s, self.printer.max_acceleration_mm_s2, self.printer.corner
-        limit = limit_by_axis(unit, np.array([top.x, top.y, top.z, top.e]))
-        acceleration = np.minimum(
-            rows.acceleration_mm_s2[begin:end], limit_by_axis(unit, np.array([most.x, most.y, most.z, most.e]))
-        )
-        # The move before takes part in the first corner; the extruder alone is not steered through corners.
+        # The move before takes part in the first corner.
         joined = np.vstack([self.last_unit, unit])
+        shares = motor_shares(joined, self.printer)
+        limit = speed_limits_mm_s(shares, self.printer)[1:]
+        acceleration = np.minimum(
+            rows.acceleration_mm_s2[begin:end], acceleration_limits_mm_s2(shares, self.printer)[1:]
+        )
         halt = np.zeros(len(length) + 1, dtype=bool)
         halt[1] = self.halt_next
-        if corner.law == "junction_deviation" and corner.deviation_mm is not None:
-            alone = np.concatenate([[False], path == 0])
-            halt |= alone
-            halt[1:] |= alone[:-1]
-            padded = np.concatenate([acceleration[:1], acceleration])
-            speeds = corner_speeds_deviation(joined, padded, corner.deviation_mm, halt)[1:]
-            stop = np.zeros(len(length))
-        else:
-            jerk = np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e])
-            speeds, stop = corner_speeds_jerk(joined, jerk, halt)[1:], limit_by_axis(unit, jerk)
+        padded = np.concatenate([acceleration[:1], acceleration])
+        speeds, stop = (part[1:] for part in corner_limits_mm_s(joined, shares, padded, halt, self.printer))
         self.pending.extend(
             _Pending(
                 delta=delta,
@@ -282,23 +276,33 @@ class _Player:
         length = np.where(path > 0, path, np.abs(waiting.delta[:, 3]))
         moves = Moves(length, waiting.delta / length[:, None], waiting.speed, waiting.acceleration, waiting.halt)
         profile = plan_speeds(moves, waiting.corner, waiting.stop, waiting.start)
-        done = len(length) if everything else profile.settled
+        plastic = (path > 0) & (waiting.delta[:, 3] > 0) & np.any(waiting.delta[:, :2] != 0, axis=1)
+        between_plastic = plastic.copy()
+        between_plastic[1:] &= plastic[:-1]
+        between_plastic[0] = False
+        free_corner = np.where(between_plastic, np.inf, waiting.corner)
+        free = plan_speeds(moves, free_corner, waiting.stop, waiting.free_start)
+        done = len(length) if everything else min(profile.settled, free.settled)
         if done:
-            self._account(waiting, path, length, profile.time_s, profile.peak_mm_s, done)
-            waiting.drop(done, float(profile.entry_mm_s[done]) if done < len(length) else -1.0)
+            self._account(waiting, path, length, profile, free.time_s, done)
+            starts = (-1.0, -1.0)
+            if done < len(length):
+                starts = (float(profile.entry_mm_s[done]), float(free.entry_mm_s[done]))
+            waiting.drop(done, *starts)
 
     def _account(
-        self, waiting: _Pending, path: Floats, length: Floats, time_s: Floats, peak_mm_s: Floats, done: int
+        self, waiting: _Pending, path: Floats, length: Floats, profile: Profile, free_s: Floats, done: int
     ) -> None:
         delta, path, length = waiting.delta[:done], path[:done], length[:done]
-        time_s, asked, speed = time_s[:done], waiting.asked[:done], waiting.speed[:done]
+        time_s, asked, speed = profile.time_s[:done], waiting.asked[:done], waiting.speed[:done]
         pulled = path == 0
         plastic = ~pulled & (delta[:, 3] > 0) & ((delta[:, 0] != 0) | (delta[:, 1] != 0))
         lift = ~pulled & ~plastic & (delta[:, 0] == 0) & (delta[:, 1] == 0)
         travel = ~pulled & ~plastic & ~lift
         causes = self.causes
         causes["at_set_speed_s"] += float((length / speed)[plastic].sum())
-        causes["ramps_and_corners_s"] += float((time_s - length / speed)[plastic].sum())
+        causes["ramps_s"] += float((free_s[:done] - length / speed)[plastic].sum())
+        causes["corners_s"] += float((time_s - free_s[:done])[plastic].sum())
         causes["retracting_s"] += float(time_s[pulled].sum())
         causes["z_and_layer_change_s"] += float(time_s[lift].sum())
         causes["travelling_s"] += float(time_s[travel].sum())
@@ -309,7 +313,7 @@ class _Player:
         z = self.z + np.cumsum(delta[:, 2])
         self.z = float(z[-1])
         self.heights.update(np.unique(np.round(z[plastic], 3)).tolist())
-        flow = peak_mm_s[:done] * delta[:, 3] / length * filament_area_mm2(self.printer.filament_diameter_mm)
+        flow = profile.peak_mm_s[:done] * delta[:, 3] / length * filament_area_mm2(self.printer.filament_diameter_mm)
         ceiling = self._ceiling()
         fast = np.flatnonzero(asked > speed * (1 + 1e-9))
         self.over_speed += len(fast)

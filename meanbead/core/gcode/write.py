@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from meanbead.core.bead import filament_area_mm2
+import numpy as np
+
+from meanbead.core.estimate.moves import Kind, all_moves
 from meanbead.core.estimate.timing import melt_limits_mm_s, set_accelerations_mm_s2, set_speeds_mm_s
 from meanbead.core.resolve import Plan
 from meanbead.core.strokes.features import FEATURES
@@ -21,34 +23,38 @@ def write_gcode(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: f
     """
     speeds = set_speeds_mm_s(strokes, plan).clip(max=melt_limits_mm_s(strokes, plan, ceiling_mm3_s))
     accelerations = set_accelerations_mm_s2(strokes, plan)
-    per_mm = strokes.area_mm2 * plan.flow_ratio / filament_area_mm2(printer.filament_diameter_mm)
-    lengths, travels, inside = strokes.length_mm, strokes.is_travel, strokes.inside
-    pull = f"F{plan.retraction_speed_mm_s * 60:.1f}"
+    moves = all_moves(strokes, plan, printer)
+    lift = f"F{printer.max_speed_mm_s.z * 60:.1f}"
     yield "; positions in mm, filament relative"
     yield "G90"
     yield "M83"
     yield f"M204 R{printer.acceleration_mm_s2.retract:g}"
-    layer, feature, acceleration = -1, -1, -1.0
-    for k in range(len(strokes)):
-        x, y = strokes.end_xy[k]
-        if strokes.layer[k] != layer:
-            layer = int(strokes.layer[k])
-            yield f"G1 Z{strokes.layers.top_mm[layer]:.4f} F{printer.max_speed_mm_s.z * 60:.1f}"
-            if k == 0:
-                yield f"G1 X{strokes.start_xy[0][0]:.3f} Y{strokes.start_xy[0][1]:.3f} F{plan.speed_mm_s.travel * 60:.1f}"
-        if accelerations[k] != acceleration:
-            acceleration = float(accelerations[k])
-            yield f"M204 {'T' if travels[k] else 'P'}{acceleration:g}"
-        if travels[k]:
-            acceleration = -1.0
-            pulled = lengths[k] > plan.min_travel_mm and plan.retraction_mm > 0 and not inside[k]
-            if pulled:
-                yield f"G1 E-{plan.retraction_mm:.5f} {pull}"
-            yield f"G1 X{x:.3f} Y{y:.3f} F{speeds[k] * 60:.1f}"
-            if pulled:
-                yield f"G1 E{plan.retraction_mm:.5f} {pull}"
-            continue
-        if strokes.feature[k] != feature:
-            feature = int(strokes.feature[k])
-            yield f"; feature: {FEATURES[feature]}"
-        yield f"G1 X{x:.3f} Y{y:.3f} E{per_mm[k] * lengths[k]:.5f} F{speeds[k] * 60:.1f}"
+    z = float(strokes.layers.top_mm[strokes.layer[0]])
+    yield f"G1 Z{z:.4f} {lift}"
+    yield f"G1 X{strokes.start_xy[0][0]:.3f} Y{strokes.start_xy[0][1]:.3f} F{plan.speed_mm_s.travel * 60:.1f}"
+    at = strokes.start_xy[0].astype(float)
+    feature, acceleration = -1, -1.0
+    for (dx, dy, dz, de), kind, k in zip(moves.delta, moves.kind, moves.stroke, strict=True):
+        at += (dx, dy)
+        if kind in (Kind.LIFT, Kind.LAYER):
+            z += dz
+            yield f"G1 Z{z:.4f} {lift}"
+        elif kind in (Kind.RETRACT, Kind.PRIME):
+            # The pace of a pull is the filament's; a wipe's word F is that of its way.
+            way = float(np.hypot(dx, dy))
+            pace = plan.retraction_speed_mm_s * (way / abs(de) if way else 1.0)
+            place = f"X{at[0]:.3f} Y{at[1]:.3f} " if way else ""
+            yield f"G1 {place}E{de:.5f} F{pace * 60:.1f}"
+        else:
+            travels = kind == Kind.TRAVEL
+            if accelerations[k] != acceleration:
+                acceleration = float(accelerations[k])
+                yield f"M204 {'T' if travels else 'P'}{acceleration:g}"
+            if travels:
+                acceleration = -1.0
+                yield f"G1 X{at[0]:.3f} Y{at[1]:.3f} F{speeds[k] * 60:.1f}"
+                continue
+            if strokes.feature[k] != feature:
+                feature = int(strokes.feature[k])
+                yield f"; feature: {FEATURES[feature]}"
+            yield f"G1 X{at[0]:.3f} Y{at[1]:.3f} E{de:.5f} F{speeds[k] * 60:.1f}"

@@ -33,6 +33,12 @@ class Layers:
         """Height at which a layer's section is taken, mm."""
         return self.top_mm - self.height_mm / 2
 
+    @property
+    def on_bed(self) -> NDArray[np.bool_]:
+        """True for layers that lie on the bed, shape (layers,)."""
+        lies: NDArray[np.bool_] = self.top_mm - self.height_mm < 1e-6
+        return lies
+
 
 def layer_stack(part_height_mm: float, layer_height_mm: float, first_layer_height_mm: float) -> Layers:
     """Layers that reach a part's height: ``ceil((H - first) / h) + 1``.

@@ -30,11 +30,16 @@ class FeatureShare(Result):
 
 
 class Causes(Result):
-    """Each second of the print by what held it; the sum is ``print_time_s``."""
+    """Each second of the print by what held it; the sum is ``print_time_s``.
+
+    ``corners_s`` is what plastic would gain if corners could be taken at full speed, ``ramps_s`` what is left of
+    speeding up and slowing down.
+    """
 
     at_set_speed_s: float
     melt_ceiling_s: float
-    ramps_and_corners_s: float
+    ramps_s: float
+    corners_s: float
     layer_cooling_s: float
     travelling_s: float
     retracting_s: float

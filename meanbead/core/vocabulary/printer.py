@@ -98,10 +98,13 @@ class HeatedBed(Model):
 
 
 class Printer(Model):
-    """A machine. Every key has a typical default, so that a partial description still works."""
+    """A machine. Every key has a typical default, so that a partial description still works.
+
+    ``coupled_gantry`` is a gantry whose two motors share x and y: speed, acceleration and jerk then bound the motors.
+    """
 
     bed_mm: BedMm = BedMm()
-    kinematics: Literal["bed_moving", "gantry"] = "bed_moving"
+    kinematics: Literal["bed_moving", "gantry", "coupled_gantry"] = "bed_moving"
     filament_diameter_mm: Annotated[float, Field(gt=1, le=4)] = 1.75
     drive: Literal["direct", "long_tube"] = "direct"
     max_speed_mm_s: AxisSpeedsMmS = AxisSpeedsMmS()

@@ -62,12 +62,13 @@ class RecipeAccelerations(Model):
 
 
 class Retraction(Model):
-    """Pulling the filament back before a travel."""
+    """Pulling the filament back before a travel; ``wipe_mm`` is how far the nozzle goes back meanwhile."""
 
     length_mm: Annotated[float, Field(ge=0, le=20)] | None = None
     speed_mm_s: Annotated[float, Field(gt=0, le=200)] | None = None
     min_travel_mm: Annotated[float, Field(ge=0, le=500)] | None = None
     z_hop_mm: Annotated[float, Field(ge=0, le=5)] | None = None
+    wipe_mm: Annotated[float, Field(ge=0, le=20)] | None = None
 
 
 class Cooling(Model):

@@ -1,0 +1,125 @@
+"""From strokes to everything that the machine does: retraction, wipe, lifts and layer changes as moves of their own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from meanbead.core.bead import filament_area_mm2
+from meanbead.core.resolve import Plan
+from meanbead.core.strokes.table import Strokes
+from meanbead.core.vocabulary.printer import Printer
+
+Floats = NDArray[np.float64]
+
+
+class Kind(IntEnum):
+    """What a move is."""
+
+    PLASTIC = 0
+    TRAVEL = 1
+    RETRACT = 2
+    PRIME = 3
+    LIFT = 4
+    LAYER = 5
+
+
+_PLASTIC, _TRAVEL, _RETRACT, _PRIME, _LIFT, _LAYER = (int(kind) for kind in Kind)
+
+
+@dataclass(frozen=True)
+class MoveTable:
+    """Every move in order, arrays of length n: ``delta`` float64 (n, 4), change of x, y, z and filament, mm;
+    ``kind`` uint8 (:class:`Kind`); ``stroke`` int64, the stroke that it belongs to."""
+
+    delta: Floats
+    kind: NDArray[np.uint8]
+    stroke: NDArray[np.int64]
+
+    def __len__(self) -> int:
+        return len(self.kind)
+
+
+def retracted_travels(strokes: Strokes, plan: Plan) -> NDArray[np.bool_]:
+    """True for travels before which filament is pulled back, shape (n,)."""
+    pulled: NDArray[np.bool_] = strokes.is_travel & ~strokes.inside & (strokes.length_mm > plan.min_travel_mm)
+    return pulled if plan.retraction_mm > 0 else np.zeros(len(strokes), dtype=bool)
+
+
+def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
+    """Strokes with their retractions (and wipes), lifts and layer changes.
+
+    A retracted travel is: pull back, lift, travel, lower, push forward. With a wipe the pull happens on the way back
+    along the stroke just laid, by at most that stroke's length, and the travel starts from there. A layer change rises
+    after the pull and before the travel.
+    """
+    filament = strokes.area_mm2 * strokes.length_mm * plan.flow_ratio / filament_area_mm2(printer.filament_diameter_mm)
+    filament[strokes.is_travel] = 0.0
+    top = strokes.layers.top_mm[strokes.layer]
+    return MoveTable(
+        *_expand(
+            strokes.start_xy,
+            strokes.end_xy,
+            filament,
+            top,
+            strokes.is_travel,
+            retracted_travels(strokes, plan),
+            plan.retraction_mm,
+            plan.z_hop_mm,
+            plan.wipe_mm,
+        )
+    )
+
+
+@numba.njit(cache=True, nogil=True)
+def _expand(start, end, filament, top, travels, pulled, retraction, hop, wipe):  # type: ignore[no-untyped-def]
+    n = len(filament)
+    rows = n + 2 * int(np.sum(pulled)) * (2 if hop > 0 else 1)
+    for k in range(1, n):
+        if top[k] != top[k - 1]:
+            rows += 1
+    delta = np.zeros((rows, 4))
+    kind = np.empty(rows, np.uint8)
+    stroke = np.empty(rows, np.int64)
+    used = 0
+    for k in range(n):
+        x, y = start[k, 0], start[k, 1]
+        if pulled[k]:
+            if wipe > 0 and k > 0 and not travels[k - 1]:
+                bx, by = start[k - 1, 0] - x, start[k - 1, 1] - y
+                back = np.sqrt(bx * bx + by * by)
+                share = min(1.0, wipe / back)
+                delta[used, 0], delta[used, 1] = bx * share, by * share
+                x += bx * share
+                y += by * share
+            delta[used, 3] = -retraction
+            kind[used], stroke[used] = _RETRACT, k
+            used += 1
+            if hop > 0:
+                delta[used, 2] = hop
+                kind[used], stroke[used] = _LIFT, k
+                used += 1
+        if k > 0 and top[k] != top[k - 1]:
+            delta[used, 2] = top[k] - top[k - 1]
+            kind[used], stroke[used] = _LAYER, k
+            used += 1
+        delta[used, 0], delta[used, 1] = end[k, 0] - x, end[k, 1] - y
+        delta[used, 3] = filament[k]
+        kind[used] = _TRAVEL if travels[k] else _PLASTIC
+        stroke[used] = k
+        if delta[used, 0] == 0 and delta[used, 1] == 0:
+            delta[used, 0] = 1e-9
+        used += 1
+        if pulled[k]:
+            if hop > 0:
+                delta[used, 2] = -hop
+                kind[used], stroke[used] = _LIFT, k
+                used += 1
+            delta[used, 3] = retraction
+            kind[used], stroke[used] = _PRIME, k
+            used += 1
+    return delta[:used], kind[:used], stroke[:used]
