@@ -137,7 +137,7 @@ def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: igno
             settled = k
         entry[k] = after
         leave[k] = end
-    if n and start >= 0:
+    if n and start >= 0 and not halt[0]:  # after a halt the entry follows from what comes, as everywhere
         entry[0] = start
     # Forward: what is really reached, and how long it takes.
     for k in range(n):
