@@ -1,7 +1,8 @@
-"""Heating up: nozzle and bed as lumps of heat.
+"""Heating up and cooling down: nozzle and bed as lumps of heat.
 
 One lump of capacity ``C`` heated by ``P`` and losing ``g`` per kelvin follows ``C dT/dt = P - g (T - T0)``, so it
-reaches ``T`` after ``t = -(C/g) ln(1 - g (T - T0) / P)``. Valid while the lump is nearly even in temperature.
+reaches ``T`` after ``t = -(C/g) ln(1 - g (T - T0) / P)``; without power it falls from ``T`` to ``T1`` in
+``t = (C/g) ln((T - T0) / (T1 - T0))``. Valid while the lump is nearly even in temperature.
 """
 
 from __future__ import annotations
@@ -10,6 +11,9 @@ import math
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.vocabulary.printer import Printer
+
+TOUCHABLE_C = 45.0
+"""Surfaces up to about here can be touched, and most plastics let go of the bed."""
 
 
 def heat_up_time_s(rise_k: float, power_w: float, capacity_j_k: float, loss_w_k: float) -> float:
@@ -45,3 +49,21 @@ def machine_heat_up_s(printer: Printer, nozzle_temp_c: float, bed_temp_c: float)
             remedy="Lower the bed temperature, or check the bed's watts in the machine's description.",
         )
     return max(nozzle_s, bed_s)
+
+
+def cool_down_time_s(from_k: float, to_k: float, capacity_j_k: float, loss_w_k: float) -> float:
+    """Time for an unheated lump to fall from ``from_k`` to ``to_k`` kelvin above the room, s; ``to_k`` above 0."""
+    return capacity_j_k / loss_w_k * math.log(from_k / to_k) if from_k > to_k else 0.0
+
+
+def machine_cool_down_s(printer: Printer, nozzle_temp_c: float, bed_temp_c: float) -> float:
+    """Time until nozzle and bed have fallen to :data:`TOUCHABLE_C`, or near the room if that is warmer, s.
+
+    Without a part fan or a draught, so an upper guess for nozzles; a caution, not a permission to touch.
+    """
+    room = printer.room_temp_c
+    rest_k = max(TOUCHABLE_C - room, 5.0)
+    lumps = [(nozzle_temp_c, printer.hotend.heat_capacity_j_k, printer.hotend.loss_w_k)]
+    if printer.bed_heater.heater_w > 0:
+        lumps.append((bed_temp_c, printer.bed_heater.heat_capacity_j_k, printer.bed_heater.loss_w_k))
+    return max(cool_down_time_s(temp - room, rest_k, capacity, loss) for temp, capacity, loss in lumps)

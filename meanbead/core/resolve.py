@@ -6,6 +6,7 @@ millimetres, slow outer wall and faster inside.
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict, dataclass
 from typing import TypeVar
 
@@ -18,14 +19,27 @@ from meanbead.core.vocabulary.recipe import (
     Adhesion,
     AdhesionKind,
     Cooling,
+    Copies,
+    CopyOrder,
+    HeightRange,
     Infill,
     InfillPattern,
+    Ironing,
+    IroningKind,
     LineWidths,
     Recipe,
     RecipeAccelerations,
     Retraction,
     SeamPlace,
+    SkinPattern,
+    Skins,
     Speeds,
+    SupportKind,
+    Supports,
+    ThinWalls,
+    TravelSchool,
+    VariableHeight,
+    WallOrder,
 )
 
 Number = TypeVar("Number", int, float)
@@ -34,7 +48,18 @@ DEFAULT_SHELL_MM = 0.85
 DEFAULT_TOP_MM = 0.8
 DEFAULT_BOTTOM_MM = 0.6
 DEFAULT_BRIM_MM = 6.0
-DEFAULT_SPEED_MM_S = {"outer_wall": 40.0, "inner_wall": 60.0, "infill": 80.0, "solid": 60.0, "first_layer": 25.0}
+DEFAULT_RAFT_MARGIN_MM = 3.0
+DEFAULT_BRIDGE_FLOW = 0.95
+DEFAULT_SPEED_MM_S = {
+    "outer_wall": 40.0,
+    "inner_wall": 60.0,
+    "infill": 80.0,
+    "solid": 60.0,
+    "bridge": 25.0,
+    "support": 60.0,
+    "ironing": 30.0,
+    "first_layer": 25.0,
+}
 DEFAULT_TRAVEL_MM_S = 150.0
 RETRACTION_MM = {"direct": (0.8, 35.0), "long_tube": (4.5, 40.0)}
 
@@ -60,29 +85,102 @@ class FeatureSpeeds:
     infill: float
     solid: float
     top: float
+    bridge: float
+    support: float
+    ironing: float
     first_layer: float
     travel: float
+
+
+@dataclass(frozen=True)
+class SlopeHeights:
+    """Layer heights that follow the slope, mm; ``step_mm`` is the grid that they lie on, 0 for any height."""
+
+    min_mm: float
+    max_mm: float
+    ridge_mm: float
+    max_step_mm: float
+    step_mm: float
+
+
+@dataclass(frozen=True)
+class SkinShape:
+    """How floors and tops are laid."""
+
+    pattern: SkinPattern
+    angle_deg: float
+    overlap_mm: float
+    one_way: bool
+    extra_top: bool
+
+
+@dataclass(frozen=True)
+class IroningShape:
+    """Where the second pass over tops goes, and how much plastic it adds."""
+
+    kind: IroningKind
+    flow: float
+    spacing_mm: float
+    inset_mm: float
+
+
+@dataclass(frozen=True)
+class SupportShape:
+    """Scaffolds under overhangs; all zero when there are none."""
+
+    kind: SupportKind
+    angle_deg: float
+    spacing_mm: float
+    interface_layers: int
+    gap_layers: int
+    gap_mm: float
+    bed_only: bool
+
+
+@dataclass(frozen=True)
+class CopyShape:
+    """Copies on the plate."""
+
+    count: int
+    order: CopyOrder
+    gap_mm: float
 
 
 @dataclass(frozen=True)
 class Shape:
     """All that decides where strokes go. Nothing else may enter the strokes' cache key."""
 
+    bore_mm: float
     layer_height_mm: float
     first_layer_height_mm: float
+    slope_heights: SlopeHeights | None
     walls: int
     top_layers: int
     bottom_layers: int
+    height_ranges: tuple[HeightRange, ...]
     width_mm: Widths
+    thin_walls: ThinWalls
+    wall_order: WallOrder
+    spiral: bool
+    seam: SeamPlace
+    travel: TravelSchool
     infill_density: float
     infill_pattern: InfillPattern
     infill_angle_deg: float
     infill_line_multiplier: int
+    infill_overlap_mm: float
+    skins: SkinShape
+    bridge_flow_ratio: float
+    ironing: IroningShape
+    supports: SupportShape
     adhesion: AdhesionKind
     skirt_loops: int
     skirt_distance_mm: float
     brim_width_mm: float
-    seam: SeamPlace
+    brim_holes: bool
+    raft_layers: int
+    raft_layer_mm: float
+    copies: CopyShape
 
 
 @dataclass(frozen=True)
@@ -103,11 +201,15 @@ class Plan:
     wipe_mm: float
     min_layer_time_s: float
     min_speed_mm_s: float
+    fan: float
+    bridge_fan: float
     flow_ratio: float
 
     def as_recipe(self) -> Recipe:
         """The same plan as a recipe in which every key is given; resolving it gives this plan again."""
-        shape, widths, speeds = self.shape, self.shape.width_mm, self.speed_mm_s
+        shape, widths, speeds = self.shape, self.shape.width_mm, asdict(self.speed_mm_s)
+        ironing_speed = speeds.pop("ironing")
+        slope = shape.slope_heights
         return Recipe(
             layer_height_mm=shape.layer_height_mm,
             first_layer_height_mm=shape.first_layer_height_mm,
@@ -116,19 +218,27 @@ class Plan:
             bottom_layers=shape.bottom_layers,
             nozzle_temp_c=self.nozzle_temp_c,
             bed_temp_c=self.bed_temp_c,
+            thin_walls=shape.thin_walls,
+            wall_order=shape.wall_order,
+            spiral=shape.spiral,
+            seam=shape.seam,
             line_width_mm=LineWidths(**asdict(widths)),
             infill=Infill(
                 density=shape.infill_density,
                 pattern=shape.infill_pattern,
                 angle_deg=shape.infill_angle_deg,
                 line_multiplier=shape.infill_line_multiplier,
+                overlap_mm=shape.infill_overlap_mm,
             ),
-            speed_mm_s=Speeds(**asdict(speeds)),
+            skins=Skins(**asdict(shape.skins)),
+            ironing=Ironing(**asdict(shape.ironing), speed_mm_s=ironing_speed),
+            speed_mm_s=Speeds(**speeds),
             acceleration_mm_s2=RecipeAccelerations(
                 outer_wall=self.outer_wall_acceleration_mm_s2,
                 print=self.print_acceleration_mm_s2,
                 travel=self.travel_acceleration_mm_s2,
             ),
+            travel=shape.travel,
             retraction=Retraction(
                 length_mm=self.retraction_mm,
                 speed_mm_s=self.retraction_speed_mm_s,
@@ -136,15 +246,38 @@ class Plan:
                 z_hop_mm=self.z_hop_mm,
                 wipe_mm=self.wipe_mm,
             ),
-            cooling=Cooling(min_layer_time_s=self.min_layer_time_s, min_speed_mm_s=self.min_speed_mm_s),
+            cooling=Cooling(
+                min_layer_time_s=self.min_layer_time_s,
+                min_speed_mm_s=self.min_speed_mm_s,
+                fan=self.fan,
+                bridge_fan=self.bridge_fan,
+            ),
             adhesion=Adhesion(
                 kind=shape.adhesion,
                 loops=shape.skirt_loops,
                 distance_mm=shape.skirt_distance_mm,
                 width_mm=shape.brim_width_mm,
+                holes=shape.brim_holes,
+                layers=shape.raft_layers,
+                raft_layer_mm=shape.raft_layer_mm,
             ),
-            seam=shape.seam,
+            supports=Supports(**asdict(shape.supports)),
+            variable_height=(
+                VariableHeight(kind="even")
+                if slope is None
+                else VariableHeight(
+                    kind="by_slope",
+                    min_mm=slope.min_mm,
+                    max_mm=slope.max_mm,
+                    ridge_mm=slope.ridge_mm,
+                    max_step_mm=slope.max_step_mm,
+                    full_steps=slope.step_mm > 0,
+                )
+            ),
+            height_ranges=shape.height_ranges,
+            copies=Copies(**asdict(shape.copies)),
             flow_ratio=self.flow_ratio,
+            bridge_flow_ratio=shape.bridge_flow_ratio,
         )
 
 
@@ -169,31 +302,79 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
     height = recipe.layer_height_mm or max(_round_to(0.5 * bore, step), step)
     first = recipe.first_layer_height_mm or height
     widths = _widths(recipe, bore)
-    _refuse_unpressed(widths, height, first)
+    slope = _slope_heights(recipe.variable_height, printer, bore, height)
+    _refuse_unpressed(widths, height if slope is None else max(height, slope.max_mm), first)
+    shape = _shape(recipe, bore, height, first, widths, slope)
+    return _pace(recipe, printer, material, shape)
+
+
+def _shape(
+    recipe: Recipe, bore_mm: float, height: float, first: float, widths: Widths, slope: SlopeHeights | None
+) -> Shape:
     wall_spacing = bead_spacing_mm(widths.inner_wall, height)
-    speeds = recipe.speed_mm_s
-    accelerations = recipe.acceleration_mm_s2
+    skins, infill, adhesion, spiral = recipe.skins, recipe.infill, recipe.adhesion, bool(recipe.spiral)
+    top_layers = _or(recipe.top_layers, max(2, round(DEFAULT_TOP_MM / height)))
+    bottom_layers = _or(recipe.bottom_layers, max(2, round(DEFAULT_BOTTOM_MM / height)))
+    if skins.top_mm is not None:
+        top_layers = _layers_for(skins.top_mm, height)
+    if skins.bottom_mm is not None:
+        bottom_layers = _layers_for(skins.bottom_mm, height)
+    return Shape(
+        bore_mm=bore_mm,
+        layer_height_mm=height,
+        first_layer_height_mm=first,
+        slope_heights=slope,
+        walls=_or(recipe.walls, 1 if spiral else max(1, round(DEFAULT_SHELL_MM / wall_spacing))),
+        top_layers=top_layers,
+        bottom_layers=bottom_layers,
+        height_ranges=recipe.height_ranges,
+        width_mm=widths,
+        thin_walls=recipe.thin_walls or "variable",
+        wall_order=recipe.wall_order or "inside_out",
+        spiral=spiral,
+        seam=recipe.seam or "back",
+        travel=recipe.travel or "straight",
+        infill_density=_or(infill.density, 0.15),
+        infill_pattern=infill.pattern or "grid",
+        infill_angle_deg=_or(infill.angle_deg, 45.0),
+        infill_line_multiplier=_or(infill.line_multiplier, 1),
+        infill_overlap_mm=_or(infill.overlap_mm, 0.0),
+        skins=SkinShape(
+            pattern=skins.pattern or "lines",
+            angle_deg=_or(skins.angle_deg, 45.0),
+            overlap_mm=_or(skins.overlap_mm, 0.0),
+            one_way=bool(skins.one_way),
+            extra_top=bool(skins.extra_top),
+        ),
+        bridge_flow_ratio=_or(recipe.bridge_flow_ratio, DEFAULT_BRIDGE_FLOW),
+        ironing=IroningShape(
+            kind=recipe.ironing.kind or "none",
+            flow=_or(recipe.ironing.flow, 0.15),
+            spacing_mm=_or(recipe.ironing.spacing_mm, _round_to(0.35 * bore_mm, 0.01)),
+            inset_mm=_or(recipe.ironing.inset_mm, _round_to(0.5 * widths.top, 0.01)),
+        ),
+        supports=_supports(recipe, widths, height),
+        adhesion=adhesion.kind or "skirt",
+        skirt_loops=_or(adhesion.loops, 1),
+        skirt_distance_mm=_or(adhesion.distance_mm, 4.0),
+        brim_width_mm=_or(adhesion.width_mm, DEFAULT_BRIM_MM if adhesion.kind != "raft" else DEFAULT_RAFT_MARGIN_MM),
+        brim_holes=bool(adhesion.holes),
+        raft_layers=_or(adhesion.layers, 3),
+        raft_layer_mm=_or(adhesion.raft_layer_mm, _round_to(0.6 * bore_mm, 0.01)),
+        copies=CopyShape(
+            count=_or(recipe.copies.count, 1),
+            order=recipe.copies.order or "by_layer",
+            gap_mm=_or(recipe.copies.gap_mm, 5.0 if recipe.copies.order != "one_by_one" else 40.0),
+        ),
+    )
+
+
+def _pace(recipe: Recipe, printer: Printer, material: Material, shape: Shape) -> Plan:
+    speeds, accelerations = recipe.speed_mm_s, recipe.acceleration_mm_s2
     retraction = RETRACTION_MM[printer.drive]
     solid_speed = _or(speeds.solid, DEFAULT_SPEED_MM_S["solid"])
     outer_speed = _or(speeds.outer_wall, DEFAULT_SPEED_MM_S["outer_wall"])
     print_acceleration = _or(accelerations.print, printer.acceleration_mm_s2.print)
-    shape = Shape(
-        layer_height_mm=height,
-        first_layer_height_mm=first,
-        walls=_or(recipe.walls, max(1, round(DEFAULT_SHELL_MM / wall_spacing))),
-        top_layers=_or(recipe.top_layers, max(2, round(DEFAULT_TOP_MM / height))),
-        bottom_layers=_or(recipe.bottom_layers, max(2, round(DEFAULT_BOTTOM_MM / height))),
-        width_mm=widths,
-        infill_density=_or(recipe.infill.density, 0.15),
-        infill_pattern=recipe.infill.pattern or "grid",
-        infill_angle_deg=_or(recipe.infill.angle_deg, 45.0),
-        infill_line_multiplier=_or(recipe.infill.line_multiplier, 1),
-        adhesion=recipe.adhesion.kind or "skirt",
-        skirt_loops=_or(recipe.adhesion.loops, 1),
-        skirt_distance_mm=_or(recipe.adhesion.distance_mm, 4.0),
-        brim_width_mm=_or(recipe.adhesion.width_mm, DEFAULT_BRIM_MM),
-        seam=recipe.seam or "back",
-    )
     return Plan(
         shape=shape,
         nozzle_temp_c=_or(recipe.nozzle_temp_c, material.nozzle_temp_c),
@@ -204,6 +385,9 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
             infill=_or(speeds.infill, DEFAULT_SPEED_MM_S["infill"]),
             solid=solid_speed,
             top=_or(speeds.top, min(outer_speed, solid_speed)),
+            bridge=_or(speeds.bridge, DEFAULT_SPEED_MM_S["bridge"]),
+            support=_or(speeds.support, DEFAULT_SPEED_MM_S["support"]),
+            ironing=_or(recipe.ironing.speed_mm_s, DEFAULT_SPEED_MM_S["ironing"]),
             first_layer=_or(speeds.first_layer, DEFAULT_SPEED_MM_S["first_layer"]),
             travel=_or(speeds.travel, DEFAULT_TRAVEL_MM_S),
         ),
@@ -217,7 +401,56 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
         wipe_mm=_or(recipe.retraction.wipe_mm, 0.0),
         min_layer_time_s=_or(recipe.cooling.min_layer_time_s, 8.0),
         min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, 10.0),
+        fan=_or(recipe.cooling.fan, 1.0),
+        bridge_fan=_or(recipe.cooling.bridge_fan, 1.0),
         flow_ratio=_or(recipe.flow_ratio, 1.0),
+    )
+
+
+def _layers_for(thickness_mm: float, height_mm: float) -> int:
+    """Layers that make at least a thickness; a hundredth of a layer short still counts as reached."""
+    return max(0, math.ceil(thickness_mm / height_mm - 0.01))
+
+
+def _slope_heights(asked: VariableHeight, printer: Printer, bore_mm: float, height_mm: float) -> SlopeHeights | None:
+    if asked.kind != "by_slope":
+        return None
+    full = asked.full_steps if asked.full_steps is not None else printer.z_step_mm is not None
+    if full and printer.z_step_mm is None:
+        raise RecipeError(
+            "Full-step heights need the machine's step height, which its description does not give.",
+            field="variable_height.full_steps",
+            remedy="Give z_step_mm in the machine's description, or allow any height.",
+        )
+    step = printer.z_step_mm if full and printer.z_step_mm else 0.0
+    least = _or(asked.min_mm, max(_round_to(0.25 * bore_mm, step or 0.01), step or 0.01))
+    most = _or(asked.max_mm, max(_round_to(0.75 * bore_mm, step or 0.01), least))
+    if most < least:
+        raise RecipeError(
+            f"The highest layer ({most:g} mm) is lower than the lowest ({least:g} mm).",
+            field="variable_height.max_mm",
+            remedy=f"Give at least {least:g} mm, or lower min_mm.",
+        )
+    return SlopeHeights(
+        min_mm=least,
+        max_mm=most,
+        ridge_mm=_or(asked.ridge_mm, _round_to(0.25 * height_mm, 0.005) or 0.01),
+        max_step_mm=_or(asked.max_step_mm, max(0.04, step)),
+        step_mm=step,
+    )
+
+
+def _supports(recipe: Recipe, widths: Widths, height_mm: float) -> SupportShape:
+    asked = recipe.supports
+    kind = asked.kind or "none"
+    return SupportShape(
+        kind=kind,
+        angle_deg=_or(asked.angle_deg, 50.0),
+        spacing_mm=_or(asked.spacing_mm, 2.5 if kind != "trees" else 4.0),
+        interface_layers=_or(asked.interface_layers, 1),
+        gap_layers=_or(asked.gap_layers, 1),
+        gap_mm=_or(asked.gap_mm, round(widths.outer_wall, 3)),
+        bed_only=bool(asked.bed_only),
     )
 
 

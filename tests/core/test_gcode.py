@@ -146,7 +146,7 @@ class RoundTrip(unittest.TestCase):
             laid = float((strokes.length_mm * strokes.area_mm2).sum()) / (math.pi * 1.75**2 / 4)
             self.assertAlmostEqual(result.filament_mm / laid, 1, places=4)
             self.assertEqual(result.layers, len(strokes.layers))
-            self.assertEqual(result.retractions, timing.retractions)
+            self.assertEqual(result.retractions, len(timing.pulled_strokes))
             for feature in Feature:
                 if feature != Feature.TRAVEL and (strokes.feature == feature).any():
                     length = float(strokes.length_mm[strokes.feature == feature].sum())

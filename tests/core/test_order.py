@@ -5,7 +5,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.strokes.features import FEATURES, Feature
-from meanbead.core.strokes.order import Pieces, join_pieces, order_pieces
+from meanbead.core.strokes.order import order_pieces
+from meanbead.core.strokes.pieces import Pieces, join_pieces
 
 
 def lines(rows: list[tuple[float, float, float]], layer: int = 0, island: int = 0) -> Pieces:
@@ -16,11 +17,13 @@ def lines(rows: list[tuple[float, float, float]], layer: int = 0, island: int = 
         points=points,
         offsets=np.arange(count + 1, dtype=np.int64) * 2,
         closed=np.zeros(count, dtype=bool),
+        one_way=np.zeros(count, dtype=bool),
         layer=np.full(count, layer),
         island=np.full(count, island),
         phase=np.zeros(count, dtype=np.int64),
         feature=np.full(count, Feature.INFILL, dtype=np.uint8),
-        width_mm=np.full(count, 0.4),
+        width_mm=np.full(2 * count, 0.4),
+        height_mm=np.full(count, 0.2),
         across_mm=-points[::2, 0],
         angle_rad=np.full(count, np.pi / 2),
         reach_mm=np.full(count, 2.0),
@@ -39,7 +42,7 @@ class Order(unittest.TestCase):
     @settings(max_examples=60, deadline=None)
     @given(rows_of)
     def test_every_line_is_laid_once_and_the_path_hangs_together(self, rows: list[tuple[float, float, float]]) -> None:
-        ordered = order_pieces(lines(rows), seam_at_back=False)
+        ordered = order_pieces(lines(rows), "nearest")
         laid = ordered.xy[ordered.feature == Feature.INFILL]
         found = sorted((row[0], min(row[1], row[3]), max(row[1], row[3])) for row in laid.tolist())
         self.assertEqual(found, sorted((float(x), float(a), float(b)) for x, a, b in rows))
@@ -49,7 +52,7 @@ class Order(unittest.TestCase):
     @given(rows_of)
     def test_always_goes_to_the_nearest_end_that_is_left(self, rows: list[tuple[float, float, float]]) -> None:
         """The search stops early by the distance across; that must not cost it the nearest line."""
-        ordered = order_pieces(lines(rows), seam_at_back=False)
+        ordered = order_pieces(lines(rows), "nearest")
         travel = ordered.xy[ordered.feature == Feature.TRAVEL]
         steps = np.hypot(travel[:, 2] - travel[:, 0], travel[:, 3] - travel[:, 1])
         laid = ordered.xy[ordered.feature == Feature.INFILL]
@@ -67,12 +70,12 @@ class Order(unittest.TestCase):
 
     def test_layers_and_islands_are_finished_one_by_one(self) -> None:
         pieces = join_pieces([lines([(0, 0, 5), (1, 0, 5)], 1, 7), lines([(40, 0, 5)], 0, 3), lines([(0, 0, 5)], 0, 2)])
-        ordered = order_pieces(pieces, seam_at_back=True)
+        ordered = order_pieces(pieces, "back")
         laid = ordered.feature == Feature.INFILL
         self.assertEqual(ordered.layer[laid].tolist(), [0, 0, 1, 1])
 
     def test_short_hops_stay_inside(self) -> None:
-        ordered = order_pieces(lines([(0, 0, 5), (1.5, 0, 5), (9, 0, 5)]), seam_at_back=False)
+        ordered = order_pieces(lines([(0, 0, 5), (1.5, 0, 5), (9, 0, 5)]), "nearest")
         self.assertEqual(ordered.inside[ordered.feature == Feature.TRAVEL].tolist(), [True, False])
 
     def test_names_follow_the_numbers(self) -> None:

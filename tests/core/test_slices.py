@@ -37,26 +37,26 @@ class Sections(unittest.TestCase):
     def test_of_a_sphere_are_circles(self) -> None:
         solid = sphere(15)
         layers = layer_stack(30, 0.5, 0.5)
-        areas = shapely.area(slice_solid(solid, layers))
+        areas = shapely.area(slice_solid(solid, layers)[0])
         expected = np.pi * (15**2 - (layers.middle_mm - 15) ** 2)
         np.testing.assert_allclose(areas[3:-3], expected[3:-3], rtol=0.01)
 
     def test_of_a_cone_shrink_to_the_tip(self) -> None:
         layers = layer_stack(20, 0.25, 0.25)
-        areas = shapely.area(slice_solid(cone(10, 20), layers))
+        areas = shapely.area(slice_solid(cone(10, 20), layers)[0])
         np.testing.assert_allclose(areas[:-4], (np.pi * (10 * (1 - layers.middle_mm / 20)) ** 2)[:-4], rtol=0.01)
 
     def test_add_up_to_the_volume(self) -> None:
         layers = layer_stack(30, 0.1, 0.1)
         solid = sphere(15)
-        self.assertAlmostEqual(shapely.area(slice_solid(solid, layers)).sum() * 0.1 / solid.manifold.volume(), 1, 3)
+        self.assertAlmostEqual(shapely.area(slice_solid(solid, layers)[0]).sum() * 0.1 / solid.manifold.volume(), 1, 3)
 
     def test_a_ring_within_a_ring_keeps_its_inner_island(self) -> None:
         ring = manifold3d.Manifold.cylinder(10, 20) - manifold3d.Manifold.cylinder(30, 15, -1, 0, True)
         post = manifold3d.Manifold.cylinder(10, 6) - manifold3d.Manifold.cylinder(30, 3, -1, 0, True)
         mesh = (ring + post).to_mesh()
         solid = make_sound(RawMesh(np.asarray(mesh.vert_properties[:, :3], float), np.asarray(mesh.tri_verts, int)))
-        section = slice_solid(solid, layer_stack(10, 1, 1))[4]
+        section = slice_solid(solid, layer_stack(10, 1, 1))[0][4]
         self.assertEqual(len(section.geoms), 2)
         self.assertAlmostEqual(section.area * 10 / solid.manifold.volume(), 1, places=4)
 
@@ -64,7 +64,7 @@ class Sections(unittest.TestCase):
         other = trimesh.creation.box((20, 20, 20))
         other.apply_translation((10, 0, 0))
         both = trimesh.util.concatenate([trimesh.creation.box((20, 20, 20)), other])
-        section = slice_solid(make_sound(RawMesh(both.vertices, both.faces)), layer_stack(20, 1, 1))[7]
+        section = slice_solid(make_sound(RawMesh(both.vertices, both.faces)), layer_stack(20, 1, 1))[0][7]
         self.assertAlmostEqual(section.area, 600, places=3)
 
     def test_agree_with_an_independent_sectioner(self) -> None:
@@ -72,13 +72,13 @@ class Sections(unittest.TestCase):
         solid = make_sound(RawMesh(mesh.vertices, mesh.faces))
         standing = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
         layers = layer_stack(12, 0.75, 0.75)
-        ours = shapely.area(slice_solid(solid, layers))
+        ours = shapely.area(slice_solid(solid, layers)[0])
         for height, area in zip(layers.middle_mm, ours, strict=True):
             loops = standing.section([0, 0, 1], [0, 0, height]).discrete
             sizes = sorted((shapely.Polygon(loop[:, :2]).area for loop in loops), reverse=True)
             self.assertAlmostEqual(area / (sizes[0] - sizes[1]), 1, places=3)
 
     def test_a_thin_last_layer_is_not_lost(self) -> None:
-        sections = slice_solid(box(10, 10, 1.05), layer_stack(1.05, 0.2, 0.2))
+        sections, _ = slice_solid(box(10, 10, 1.05), layer_stack(1.05, 0.2, 0.2))
         self.assertEqual(len(sections), 6)
         self.assertAlmostEqual(sections[-1].area, 100)

@@ -73,7 +73,7 @@ class Standing(unittest.TestCase):
         strokes, plan = planned({"retraction": {"z_hop_mm": 0.4, "min_travel_mm": 1}})
         timing = time_strokes(strokes, plan, Printer(), 9.0)
         lifts = timing.moves.kind == Kind.LIFT
-        self.assertEqual(np.count_nonzero(lifts), 2 * timing.retractions)
+        self.assertEqual(np.count_nonzero(lifts), 2 * len(timing.pulled_strokes))
         # A lift that a layer's rise continues keeps its speed; every other one is as by hand.
         after = np.roll(timing.moves.kind, -1)
         alone = lifts & (after != Kind.LAYER)
@@ -84,7 +84,7 @@ class Standing(unittest.TestCase):
         timing = time_strokes(strokes, plan, Printer(), 9.0)
         layer_s = timing.by_cause_s()[:, CAUSES.index("z_and_layer_change")]
         self.assertAlmostEqual(layer_s.sum(), 14 * z_move_s(0.2), places=9)
-        self.assertEqual(timing.retractions, 0)
+        self.assertEqual(len(timing.pulled_strokes), 0)
 
     def test_a_wipe_goes_back_along_the_stroke_while_it_pulls(self) -> None:
         strokes, plan = planned({"retraction": {"wipe_mm": 1.5, "min_travel_mm": 1}})

@@ -9,12 +9,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from meanbead.core.bead import filament_length_mm, filament_mass_g
+from meanbead.core.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.sample import LayerSample, sample_layers
 from meanbead.core.estimate.timing import CAUSES, Timing, stronger, stronger_plan, time_strokes
-from meanbead.core.heat import machine_heat_up_s
+from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.melt import MeltCeiling, melt_ceiling
 from meanbead.core.parallel import in_threads
 from meanbead.core.part.facts import part_facts
@@ -27,6 +29,7 @@ from meanbead.core.vocabulary import (
     Estimate,
     FeatureShare,
     Interval,
+    LayerLedger,
     Material,
     Nozzle,
     PartFacts,
@@ -34,11 +37,15 @@ from meanbead.core.vocabulary import (
     Recipe,
 )
 
-ENGINE_VERSION = "3"
+ENGINE_VERSION = "4"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
 """Typical machine limits may be this share too high or too low; the interval runs the print at both ends."""
+
+
+INTERVAL_LAYERS = 40
+"""Layers that are run for the interval, about."""
 
 
 @dataclass(frozen=True)
@@ -63,8 +70,43 @@ class Engine:
         """Strokes of a solid; see :meth:`meanbead.core.strokes.StrokePlanner.plan`."""
         return self._planner.plan(solid, plan.shape)
 
-    def estimate(self, job: Job) -> Estimate:
-        """Time, filament, cost and findings. Raises :class:`RecipeError` for recipes that cannot be printed."""
+    def estimate(self, job: Job, layers: int | None = None) -> Estimate:
+        """Time, filament, cost and findings; of all layers, or of a sample of about ``layers`` of them.
+
+        A sampled estimate says how far it may be off in ``sampling_error``. Raises :class:`RecipeError` for recipes
+        that cannot be printed.
+        """
+        run = self._run(job, layers)
+        facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
+        return self._summary(job, run, facts)
+
+    def by_layer(self, job: Job) -> LayerLedger:
+        """Both ledgers, filament and areas layer by layer."""
+        run = self._run(job, None)
+        strokes, plan = run.strokes, run.plan
+        features, causes = run.timing.by_feature_s(), run.timing.by_cause_s()
+        volume = np.bincount(
+            strokes.layer,
+            weights=np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * plan.flow_ratio,
+            minlength=len(strokes.layers),
+        )
+        names = [*FEATURES, "wait"]
+        used = [k for k in range(len(names)) if features[:, k].any()]
+        return LayerLedger(
+            top_mm=strokes.layers.top_mm.tolist(),
+            height_mm=strokes.layers.height_mm.tolist(),
+            time_s=features.sum(axis=1).tolist(),
+            by_feature_s={names[k]: features[:, k].tolist() for k in used},
+            by_cause_s={cause: causes[:, k].tolist() for k, cause in enumerate(CAUSES)},
+            filament_mm3=volume.tolist(),
+            asked_mm2=strokes.areas.asked_mm2.tolist(),
+            laid_mm2=strokes.areas.laid_mm2.tolist(),
+            lost_mm2=strokes.areas.lost_mm2.tolist(),
+            overfilled_mm2=strokes.areas.overfilled_mm2.tolist(),
+            substituted=list(strokes.substituted),
+        )
+
+    def _run(self, job: Job, layers: int | None) -> _Run:
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
         ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c)
         if ceiling.plan_mm3_s <= 0:
@@ -74,60 +116,92 @@ class Engine:
                 remedy=f"Set at least {job.material.nozzle_temp_min_c:g} °C.",
             )
         heat_up_s = machine_heat_up_s(job.printer, plan.nozzle_temp_c, plan.bed_temp_c)
-        strokes = self.strokes(job.solid, plan)
+        sample, weight = None, None
+        if layers is not None:
+            sample = sample_layers(self._planner.cut(job.solid, plan.shape), plan, layers, job.solid.digest)
+        if sample is None or sample.chosen.all():
+            strokes = self.strokes(job.solid, plan)
+            weight = np.ones(len(strokes.layers))
+            sample = None
+        else:
+            strokes = self._planner.plan(job.solid, plan.shape, sample.chosen)
+            weight = _on_plate(sample.weight, plan, len(strokes.layers))
         timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s)
-        facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
-        return self._summary(job, plan, ceiling, heat_up_s, strokes, timing, facts)
+        return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, sample)
 
-    def _summary(
-        self,
-        job: Job,
-        plan: Plan,
-        ceiling: MeltCeiling,
-        heat_up_s: float,
-        strokes: Strokes,
-        timing: Timing,
-        facts: PartFacts,
-    ) -> Estimate:
+    def _summary(self, job: Job, run: _Run, facts: PartFacts) -> Estimate:
         printer, material = job.printer, job.material
-        by_feature = _by_feature(strokes, timing, plan, printer, material)
-        print_time = timing.print_time_s
-        volume = float(np.sum(strokes.area_mm2[~strokes.is_travel] * strokes.length_mm[~strokes.is_travel]))
-        volume *= plan.flow_ratio
+        plan, strokes, weight, ceiling = run.plan, run.strokes, run.weight, run.ceiling
+        by_feature = _by_feature(run, printer, material)
+        causes = _by_cause(run)
+        print_time = sum(getattr(causes, f"{cause}_s") for cause in CAUSES)
+        volume = sum(share.filament_mm for share in by_feature.values()) * filament_area_mm2(
+            printer.filament_diameter_mm
+        )
         grams = filament_mass_g(volume, material.density_g_cm3)
-        causes = _by_cause(timing)
+        row_weight = weight[strokes.layer]
+        height = strokes.layers.height_mm
+        lost, over = (
+            float(np.sum(area * height * weight)) for area in (strokes.areas.lost_mm2, strokes.areas.overfilled_mm2)
+        )
+        situation = Situation(
+            plan,
+            printer,
+            job.nozzle,
+            material,
+            ceiling,
+            facts,
+            by_feature,
+            causes,
+            plate_mm=_extent_mm(strokes),
+            lost_share=lost / max(volume, 1e-9),
+            substituted=strokes.substituted,
+        )
         return Estimate(
             engine_version=ENGINE_VERSION,
             print_time_s=print_time,
             start_time_s=printer.start_time_s,
-            heat_up_s=heat_up_s,
-            whole_time_s=print_time + printer.start_time_s + heat_up_s,
+            heat_up_s=run.heat_up_s,
+            whole_time_s=print_time + printer.start_time_s + run.heat_up_s,
+            cool_down_s=machine_cool_down_s(printer, plan.nozzle_temp_c, plan.bed_temp_c),
             filament_mm=filament_length_mm(volume, printer.filament_diameter_mm),
             filament_mm3=volume,
             filament_g=grams,
             filament_cost=grams * material.price_per_kg / 1000,
+            lost_mm3=lost,
+            overfilled_mm3=over,
             layers=len(strokes.layers),
-            travel_mm=float(strokes.length_mm[strokes.is_travel].sum()),
-            retractions=timing.retractions,
+            layers_planned=int(np.count_nonzero(weight)),
+            sampling_error=0.0 if run.sample is None else run.sample.error(_part_seconds(run)),
+            travel_mm=float(np.sum((strokes.length_mm * row_weight)[strokes.is_travel])),
+            retractions=round(float(np.sum(row_weight[run.timing.pulled_strokes]))),
             by_feature=by_feature,
             by_cause=causes,
             peak_flow_mm3_s=max(share.peak_flow_mm3_s for share in by_feature.values()),
             asked_flow_mm3_s=max(share.asked_flow_mm3_s for share in by_feature.values()),
             melt_ceiling_mm3_s=ceiling.plan_mm3_s,
             melt_ceiling_source=ceiling.source,
-            melt_capped=bool(timing.capped.any()),
-            findings=findings(Situation(plan, printer, job.nozzle, material, ceiling, facts, by_feature, causes)),
-            interval=self._interval(job, plan, ceiling, strokes),
+            melt_capped=bool(run.timing.capped.any()),
+            findings=findings(situation),
+            interval=self._interval(job, run, print_time),
         )
 
-    def _interval(self, job: Job, plan: Plan, ceiling: MeltCeiling, strokes: Strokes) -> Interval:
-        """Print time if the machine's limits were off by :data:`UNKNOWN_LIMITS` either way."""
+    def _interval(self, job: Job, run: _Run, print_time_s: float) -> Interval:
+        """Print time if the machine's limits were off by :data:`UNKNOWN_LIMITS` either way.
 
-        def run(factor: float) -> float:
+        Layers of one part answer alike, so a regular sample of them says by which share the whole would move.
+        """
+        planned = np.flatnonzero(run.weight)
+        chosen = np.zeros(len(run.weight), dtype=bool)
+        chosen[planned[:: max(1, len(planned) // INTERVAL_LAYERS)]] = True
+        sample = run.strokes.of_layers(chosen)
+
+        def time(factor: float) -> float:
             printer = stronger(job.printer, factor)
-            return time_strokes(strokes, stronger_plan(plan, factor), printer, ceiling.plan_mm3_s).print_time_s
+            return time_strokes(sample, stronger_plan(run.plan, factor), printer, run.ceiling.plan_mm3_s).print_time_s
 
-        ends = in_threads(run, (1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
+        same, better, worse = in_threads(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
+        ends = [print_time_s * better / same, print_time_s * worse / same]
         return Interval(
             low_s=min(ends),
             high_s=max(ends),
@@ -136,14 +210,49 @@ class Engine:
         )
 
 
-def _by_feature(
-    strokes: Strokes, timing: Timing, plan: Plan, printer: Printer, material: Material
-) -> dict[str, FeatureShare]:
+@dataclass(frozen=True)
+class _Run:
+    """One part run through one machine; ``weight`` (layers,) is how many layers each planned one stands for."""
+
+    plan: Plan
+    ceiling: MeltCeiling
+    heat_up_s: float
+    strokes: Strokes
+    timing: Timing
+    weight: NDArray[np.float64]
+    sample: LayerSample | None
+
+
+def _on_plate(weight: NDArray[np.float64], plan: Plan, layers: int) -> NDArray[np.float64]:
+    """Weights of a part's layers as those of all layers printed: a raft's count once, each copy's like the first's."""
+    copies = plan.shape.copies
+    raft = np.ones(plan.shape.raft_layers if plan.shape.adhesion == "raft" else 0)
+    one = np.concatenate([raft, weight])
+    return np.tile(one, copies.count) if copies.order == "one_by_one" else one
+
+
+def _part_seconds(run: _Run) -> NDArray[np.float64]:
+    """Seconds of the first copy's own layers."""
+    seconds: NDArray[np.float64] = run.timing.by_feature_s().sum(axis=1)
+    raft = run.plan.shape.raft_layers if run.plan.shape.adhesion == "raft" else 0
+    count = len(run.sample.weight) if run.sample else len(seconds)
+    return seconds[raft : raft + count]
+
+
+def _extent_mm(strokes: Strokes) -> tuple[float, float]:
+    """Size of what is laid, x and y, mm."""
+    ends = strokes.end_xy[~strokes.is_travel]
+    x, y = np.ptp(ends, axis=0)
+    return float(x), float(y)
+
+
+def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, FeatureShare]:
     """Shares of the features that occur. Retraction, lifts and layer changes stand under ``travel``."""
-    count = len(Feature)
-    seconds = timing.by_feature_s().sum(axis=0)
-    length = np.bincount(strokes.feature, weights=strokes.length_mm, minlength=count)
-    laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * plan.flow_ratio
+    strokes, timing, count = run.strokes, run.timing, len(Feature)
+    row_weight = run.weight[strokes.layer]
+    seconds = run.weight @ timing.by_feature_s()
+    length = np.bincount(strokes.feature, weights=strokes.length_mm * row_weight, minlength=count)
+    laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm * row_weight) * run.plan.flow_ratio
     volume = np.bincount(strokes.feature, weights=laid, minlength=count)
     shares = {}
     for feature in Feature:
@@ -173,6 +282,6 @@ def _by_feature(
     return shares
 
 
-def _by_cause(timing: Timing) -> Causes:
-    totals = timing.by_cause_s().sum(axis=0)
+def _by_cause(run: _Run) -> Causes:
+    totals = run.weight @ run.timing.by_cause_s()
     return Causes(**{f"{cause}_s": float(total) for cause, total in zip(CAUSES, totals, strict=True)})

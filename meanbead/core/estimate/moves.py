@@ -55,17 +55,29 @@ def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
 
     A retracted travel is: pull back, lift, travel, lower, push forward. With a wipe the pull happens on the way back
     along the stroke just laid, by at most that stroke's length, and the travel starts from there. A layer change rises
-    after the pull and before the travel.
+    after the pull and before the travel. Where strokes of layers in between are missing (a sample of layers), it rises
+    by its own height only.
     """
     filament = strokes.area_mm2 * strokes.length_mm * plan.flow_ratio / filament_area_mm2(printer.filament_diameter_mm)
     filament[strokes.is_travel] = 0.0
-    top = strokes.layers.top_mm[strokes.layer]
+    count = len(strokes.layers)
+    spiral = np.zeros(count)
+    if plan.shape.spiral:
+        # A turn of the spiral rises by its layer's height along its way.
+        turn_mm = np.bincount(
+            strokes.layer, weights=np.where(strokes.is_travel, 0.0, strokes.length_mm), minlength=count
+        )
+        above = np.arange(count) > strokes.spiral_from
+        spiral[above] = strokes.layers.height_mm[above] / np.maximum(turn_mm[above], 1e-9)
+    rise = np.diff(strokes.layers.top_mm, prepend=0.0)
     return MoveTable(
         *_expand(
             strokes.start_xy,
             strokes.end_xy,
             filament,
-            top,
+            strokes.layer,
+            rise,
+            spiral,
             strokes.is_travel,
             retracted_travels(strokes, plan),
             plan.retraction_mm,
@@ -76,11 +88,11 @@ def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
 
 
 @numba.njit(cache=True, nogil=True)
-def _expand(start, end, filament, top, travels, pulled, retraction, hop, wipe):  # type: ignore[no-untyped-def]
+def _expand(start, end, filament, layer, rise, spiral, travels, pulled, retraction, hop, wipe):  # type: ignore[no-untyped-def]
     n = len(filament)
     rows = n + 2 * int(np.sum(pulled)) * (2 if hop > 0 else 1)
     for k in range(1, n):
-        if top[k] != top[k - 1]:
+        if layer[k] != layer[k - 1]:
             rows += 1
     delta = np.zeros((rows, 4))
     kind = np.empty(rows, np.uint8)
@@ -103,12 +115,15 @@ def _expand(start, end, filament, top, travels, pulled, retraction, hop, wipe): 
                 delta[used, 2] = hop
                 kind[used], stroke[used] = _LIFT, k
                 used += 1
-        if k > 0 and top[k] != top[k - 1]:
-            delta[used, 2] = top[k] - top[k - 1]
+        climb = spiral[layer[k]]
+        if k > 0 and layer[k] != layer[k - 1] and climb == 0:
+            delta[used, 2] = rise[layer[k]]
             kind[used], stroke[used] = _LAYER, k
             used += 1
         delta[used, 0], delta[used, 1] = end[k, 0] - x, end[k, 1] - y
         delta[used, 3] = filament[k]
+        if climb > 0 and not travels[k]:
+            delta[used, 2] = climb * np.sqrt((end[k, 0] - start[k, 0]) ** 2 + (end[k, 1] - start[k, 1]) ** 2)
         kind[used] = _TRAVEL if travels[k] else _PLASTIC
         stroke[used] = k
         if delta[used, 0] == 0 and delta[used, 1] == 0:

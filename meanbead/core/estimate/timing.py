@@ -64,9 +64,10 @@ class Timing:
         return float(self.move_s.sum() + self.cooling_s.sum() + self.wait_s.sum())
 
     @property
-    def retractions(self) -> int:
-        """How often filament is pulled back."""
-        return int(np.count_nonzero(self.moves.kind == Kind.RETRACT))
+    def pulled_strokes(self) -> NDArray[np.int64]:
+        """The travels before which filament is pulled back, int64 (retractions,)."""
+        pulled: NDArray[np.int64] = self.moves.stroke[self.moves.kind == Kind.RETRACT]
+        return pulled
 
     def by_feature_s(self) -> Floats:
         """Seconds of each layer and feature, float64 (layers, features + 1); the last column is waiting.
@@ -188,6 +189,12 @@ def set_speeds_mm_s(strokes: Strokes, plan: Plan) -> Floats:
     table[Feature.TOP] = speeds.top
     table[Feature.SKIRT] = speeds.first_layer
     table[Feature.BRIM] = speeds.first_layer
+    table[Feature.THIN_WALL] = speeds.outer_wall
+    table[Feature.BRIDGE] = speeds.bridge
+    table[Feature.SUPPORT] = speeds.support
+    table[Feature.SUPPORT_INTERFACE] = speeds.support
+    table[Feature.RAFT] = speeds.support
+    table[Feature.IRONING] = speeds.ironing
     table[Feature.TRAVEL] = speeds.travel
     asked = table[strokes.feature]
     first = strokes.layers.on_bed[strokes.layer] & ~strokes.is_travel
@@ -199,6 +206,7 @@ def set_accelerations_mm_s2(strokes: Strokes, plan: Plan) -> Floats:
     """Acceleration that the plan asks for on each stroke, shape (n,)."""
     table = np.full(len(Feature), float(plan.print_acceleration_mm_s2))
     table[Feature.OUTER_WALL] = plan.outer_wall_acceleration_mm_s2
+    table[Feature.THIN_WALL] = plan.outer_wall_acceleration_mm_s2
     table[Feature.TRAVEL] = plan.travel_acceleration_mm_s2
     return table[strokes.feature]
 

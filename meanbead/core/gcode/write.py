@@ -57,4 +57,6 @@ def write_gcode(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: f
             if strokes.feature[k] != feature:
                 feature = int(strokes.feature[k])
                 yield f"; feature: {FEATURES[feature]}"
-            yield f"G1 X{at[0]:.3f} Y{at[1]:.3f} E{de:.5f} F{speeds[k] * 60:.1f}"
+            z += dz
+            rise = f"Z{z:.4f} " if dz else ""
+            yield f"G1 X{at[0]:.3f} Y{at[1]:.3f} {rise}E{de:.5f} F{speeds[k] * 60:.1f}"

@@ -10,12 +10,14 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.errors import PartError
 from meanbead.core.part.sound import Solid
 
 SIMPLIFY_MM = 0.005
 """Corners closer than this to the line through their neighbours are dropped; a bead is a hundred times wider."""
 
 MIN_AREA_MM2 = 0.01
+_ASIDE_MM = 0.003
 
 
 @dataclass(frozen=True)
@@ -51,22 +53,45 @@ def layer_stack(part_height_mm: float, layer_height_mm: float, first_layer_heigh
     return Layers(np.cumsum(heights), heights)
 
 
-def slice_solid(solid: Solid, layers: Layers) -> NDArray[np.object_]:
-    """Sections as Shapely polygons or multipolygons, one a layer; empty where the solid is not met.
+def slice_solid(solid: Solid, layers: Layers) -> tuple[NDArray[np.object_], tuple[int, ...]]:
+    """Sections as Shapely polygons or multipolygons, one a layer, and the layers that could not be cut.
 
     Overlapping bodies are joined, as the positive fill rule says. The last layer's section is taken no higher than
-    just under the top, so that a remainder layer is not lost.
+    just under the top, so that a remainder layer is not lost. Where the solid is not met the section is empty; where
+    cutting fails even a little higher and lower, the nearest neighbour's section stands in.
     """
     manifold = solid.manifold
     top = float(solid.vertices[:, 2].max())
     heights = np.minimum(layers.middle_mm, top - 1e-4)
 
-    def section(height: float) -> shapely.Geometry:
-        return _region(manifold.slice(float(height)))
+    def section(height: float) -> shapely.Geometry | None:
+        region = _cut(manifold, height)
+        if region is None or region.is_empty:
+            # A plane just through a face can come out wrong or empty.
+            near = [_cut(manifold, height + aside) for aside in (-_ASIDE_MM, _ASIDE_MM)]
+            whole = [one for one in near if one is not None]
+            filled = [one for one in whole if not one.is_empty]
+            return filled[0] if len(filled) == 2 else (region or (whole[0] if whole else None))
+        return region
 
     with ThreadPoolExecutor(2) as pool:
-        sections = list(pool.map(section, heights, chunksize=16))
-    return np.array(sections, dtype=object)
+        cuts = list(pool.map(section, heights, chunksize=16))
+    good = np.array([k for k, one in enumerate(cuts) if one is not None])
+    failed = [k for k, one in enumerate(cuts) if one is None]
+    if not len(good):
+        raise PartError(
+            "No layer of this part can be cut.", field="file", remedy="Repair the mesh and export it again."
+        )
+    for k in failed:
+        cuts[k] = cuts[good[np.argmin(np.abs(good - k))]]
+    return np.array(cuts, dtype=object), tuple(failed)
+
+
+def _cut(manifold: manifold3d.Manifold, height_mm: float) -> shapely.Geometry | None:
+    try:
+        return _region(manifold.slice(float(height_mm)))
+    except (shapely.GEOSException, RuntimeError, ValueError):
+        return None
 
 
 def _region(section: manifold3d.CrossSection) -> shapely.Geometry:

@@ -32,6 +32,10 @@ class Situation:
     facts: PartFacts
     by_feature: dict[str, FeatureShare]
     by_cause: Causes
+    plate_mm: tuple[float, float]
+    """Size of all that is laid, x and y: copies, skirt, brim and raft with the part."""
+    lost_share: float = 0.0
+    substituted: tuple[int, ...] = ()
 
 
 def findings(situation: Situation) -> list[Finding]:
@@ -73,10 +77,33 @@ def hot_end_limit(s: Situation) -> Finding | None:
 
 def room_on_machine(s: Situation) -> Finding | None:
     """The part must fit the machine."""
-    bed, size = s.printer.bed_mm, s.facts.extents_mm
-    fits = size.z <= bed.z and ((size.x <= bed.x and size.y <= bed.y) or (size.y <= bed.x and size.x <= bed.y))
+    bed, size, (wide, deep) = s.printer.bed_mm, s.facts.extents_mm, s.plate_mm
+    wide, deep = max(wide, size.x), max(deep, size.y)
+    fits = size.z <= bed.z and ((wide <= bed.x and deep <= bed.y) or (deep <= bed.x and wide <= bed.y))
     if fits:
         return None
+    if s.plan.shape.copies.count > 1:
+        return Finding(
+            rule="room_on_machine",
+            severity="stop",
+            field="copies.count",
+            sentence=(
+                f"{s.plan.shape.copies.count} copies take {wide:.0f} x {deep:.0f} x {size.z:.0f} mm; "
+                f"the machine prints {bed.x:g} x {bed.y:g} x {bed.z:g} mm."
+            ),
+            remedy="Print fewer at once, or move them closer together.",
+        )
+    if size.z <= bed.z and size.x <= bed.x and size.y <= bed.y:
+        return Finding(
+            rule="room_on_machine",
+            severity="stop",
+            field="adhesion.kind",
+            sentence=(
+                f"With its {s.plan.shape.adhesion} the part takes {wide:.0f} x {deep:.0f} mm; the bed has "
+                f"{bed.x:g} x {bed.y:g} mm."
+            ),
+            remedy="Lay the start closer to the part, or leave it out.",
+        )
     return Finding(
         rule="room_on_machine",
         severity="stop",
@@ -264,6 +291,78 @@ def ventilation(s: Situation) -> Finding | None:
     )
 
 
+def copies_in_turn(s: Situation) -> Finding | None:
+    """A finished copy stands in the way of the head that prints the next."""
+    copies = s.plan.shape.copies
+    if copies.count < 2 or copies.order != "one_by_one":
+        return None
+    return Finding(
+        rule="copies_in_turn",
+        severity="risk",
+        field="copies.order",
+        sentence=f"Copies one after the other stand {copies.gap_mm:g} mm apart and {s.facts.extents_mm.z:.0f} mm high.",
+        remedy="Measure that the head and what carries it pass the finished ones; if not, print layer by layer.",
+    )
+
+
+LOST_SHARE = 0.005
+
+
+def lost_detail(s: Situation) -> Finding | None:
+    """What is too thin for the line is not printed."""
+    if s.lost_share < LOST_SHARE:
+        return None
+    return Finding(
+        rule="lost_detail",
+        severity="risk",
+        field="line_width_mm.outer_wall",
+        sentence=f"{100 * s.lost_share:.1f} % of what should be filled is too thin for these lines and is left out.",
+        remedy="Use a narrower line or a smaller nozzle"
+        + ("." if s.plan.shape.thin_walls == "variable" else ", or let lines vary in width."),
+        value=s.lost_share,
+        limit=LOST_SHARE,
+    )
+
+
+def layers_from_neighbours(s: Situation) -> Finding | None:
+    """Layers that could not be cut are said, not hidden."""
+    if not s.substituted:
+        return None
+    which = ", ".join(str(one + 1) for one in s.substituted[:5])
+    more = f" and {len(s.substituted) - 5} more" if len(s.substituted) > 5 else ""
+    return Finding(
+        rule="layers_from_neighbours",
+        severity="note",
+        field="part",
+        sentence=f"Layer {which}{more} could not be cut from this mesh; their neighbours stand in for them.",
+        remedy="Repair the mesh where it is made and add it again.",
+        value=float(len(s.substituted)),
+    )
+
+
+def trimming(s: Situation) -> Finding | None:
+    """What has to come off again."""
+    shape = s.plan.shape
+    what = [
+        name
+        for name, there in (
+            ("supports", bool({"support", "support_interface"} & set(s.by_feature))),
+            ("the brim", "brim" in s.by_feature),
+            ("the raft", shape.adhesion == "raft"),
+        )
+        if there
+    ]
+    if not what:
+        return None
+    return Finding(
+        rule="trimming",
+        severity="note",
+        field="supports.kind" if what[0] == "supports" else "adhesion.kind",
+        sentence=f"{' and '.join(what).capitalize()} must be cut off: chips fly and blades slip.",
+        remedy="Wear eye protection and cut away from fingers.",
+    )
+
+
 _RULES: tuple[Callable[[Situation], Finding | None], ...] = (
     ptfe_lining,
     hot_end_limit,
@@ -276,4 +375,8 @@ _RULES: tuple[Callable[[Situation], Finding | None], ...] = (
     melt_cap,
     full_steps,
     cooling_time,
+    copies_in_turn,
+    lost_detail,
+    layers_from_neighbours,
+    trimming,
 )

@@ -1,344 +1,307 @@
-"""Plan all strokes of a part: slices, walls, skins, infill, skirt, order."""
+"""Plan all strokes of a part: slices, walls, fillings, supports, start, copies, order."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.bead import SIDE_LOSS, bead_spacing_mm
 from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
 from meanbead.core.parallel import Objects
-from meanbead.core.part.slices import Layers, layer_stack, slice_solid
+from meanbead.core.part.slices import Layers
 from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import Shape
-from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.order import Pieces, join_pieces, order_pieces
-from meanbead.core.strokes.patterns import Curves, sparse_strokes
-from meanbead.core.strokes.scanlines import Lines, scan_lines
-from meanbead.core.strokes.skins import Fill, split_fill
-from meanbead.core.strokes.table import Strokes
-from meanbead.core.strokes.walls import Loops, inset, loops_of, wall_depths_mm
+from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
+from meanbead.core.strokes.features import SKIN_FEATURES, Feature
+from meanbead.core.strokes.filling import lay_skins, lay_sparse, make_fill
+from meanbead.core.strokes.inside import keep_inside
+from meanbead.core.strokes.order import Ordered, order_pieces
+from meanbead.core.strokes.outline import Cut, Outline, cut_solid, make_outline
+from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, loop_pieces, no_pieces
+from meanbead.core.strokes.scanlines import scan_lines
+from meanbead.core.strokes.skins import Fill
+from meanbead.core.strokes.start import brim, raft, skirt, with_raft
+from meanbead.core.strokes.supports import Scaffold, find_supports
+from meanbead.core.strokes.table import LayerAreas, Strokes
+from meanbead.core.strokes.walls import inset, loops_of, spacings
 
-MAX_LAYERS = 20_000
-MAX_INFILL_MM = 2e7
-"""Length of infill that is refused as a slip of the keyboard: 20 km would take days."""
-
-_PHASE = {
-    Feature.INNER_WALL: 1,
-    Feature.OUTER_WALL: 2,
-    Feature.BOTTOM: 3,
-    Feature.SOLID: 4,
-    Feature.TOP: 5,
-    Feature.INFILL: 6,
-}
-_SOLID_DENSITY = 0.99
-_LEAST_DENSITY = 0.001
-_HOP_PITCHES = 2.5
-
-
-@dataclass(frozen=True)
-class Islands:
-    """The separate outlines of all layers: ``region`` polygons, ``layer`` int64, ``height_mm`` float64, each (n,)."""
-
-    region: Objects
-    layer: NDArray[np.int64]
-    height_mm: NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class Outline:
-    """First stage: everything that depends only on the solid, the layers and the walls.
-
-    ``sections`` per layer; ``inside`` per island, the region that the walls leave to be filled.
-    """
-
-    layers: Layers
-    sections: Objects
-    islands: Islands
-    walls: Pieces
-    inside: Objects
-
-    @property
-    def nbytes(self) -> int:
-        """Memory held, bytes, estimated from the coordinates (16 bytes each, and as much again for the library)."""
-        corners = sum(
-            int(shapely.get_num_coordinates(r).sum()) for r in (self.sections, self.islands.region, self.inside)
-        )
-        return corners * 32 + self.walls.points.nbytes
+_INTERFACE_SPACINGS = 1.2
+"""Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""
 
 
 class StrokePlanner:
     """Plans strokes, and remembers each stage by just the inputs that it reads: a changed infill reruns no walls."""
 
     def __init__(self, cache_bytes: int = 512 * 1024 * 1024) -> None:
-        share = cache_bytes // 4
-        self._outlines: BoundedCache[Outline] = BoundedCache(share, lambda outline: outline.nbytes)
+        share = cache_bytes // 8
+        self._cuts: BoundedCache[Cut] = BoundedCache(share, lambda cut: cut.nbytes)
+        self._outlines: BoundedCache[Outline] = BoundedCache(2 * share, lambda outline: outline.nbytes)
         self._fills: BoundedCache[Fill] = BoundedCache(share, lambda fill: fill.nbytes)
-        self._strokes: BoundedCache[Strokes] = BoundedCache(2 * share, lambda strokes: strokes.nbytes)
+        self._scaffolds: BoundedCache[Scaffold] = BoundedCache(share // 2, lambda scaffold: scaffold.nbytes)
+        self._strokes: BoundedCache[Strokes] = BoundedCache(3 * share, lambda strokes: strokes.nbytes)
 
-    def plan(self, solid: Solid, shape: Shape) -> Strokes:
-        """Strokes of every layer of a solid.
+    def plan(self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None = None) -> Strokes:
+        """Strokes of every layer of a solid, or of chosen ones, bool (layers of the part,), the first among them.
 
-        Raises :class:`RecipeError` where the layers or the infill would be absurdly many.
+        Raises :class:`RecipeError` where the layers or the infill would be absurdly many, or nothing would be laid.
         """
-        return self._strokes.get((solid.digest, shape), lambda: self._make(solid, shape))
+        return self._strokes.get((solid.digest, shape, _key(chosen)), lambda: self._make(solid, shape, chosen))
 
-    def _make(self, solid: Solid, shape: Shape) -> Strokes:
-        widths, all_solid = shape.width_mm, shape.infill_density >= _SOLID_DENSITY
+    def cut(self, solid: Solid, shape: Shape) -> Cut:
+        """Layers and sections of a solid."""
+        key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
+        return self._cuts.get(key, lambda: cut_solid(solid, shape))
+
+    def _make(self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None) -> Strokes:
+        cut = self.cut(solid, shape)
+        choices = layer_choices(shape, cut.layers)
+        widths = shape.width_mm
+        cut_key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
         outline_key = (
-            solid.digest,
-            shape.layer_height_mm,
-            shape.first_layer_height_mm,
-            shape.walls,
+            cut_key,
+            _key(chosen),
+            choices.walls.tobytes(),
             (widths.outer_wall, widths.inner_wall, widths.first_layer),
+            (shape.thin_walls, shape.wall_order),
+            (shape.spiral, shape.spiral and shape.bottom_layers),
         )
-        outline = self._outlines.get(outline_key, lambda: make_outline(solid, shape))
-        fill_key = (outline_key, shape.top_layers, shape.bottom_layers, widths.solid, all_solid)
-        fill = self._fills.get(fill_key, lambda: make_fill(outline, shape))
-        return lay_strokes(outline, fill, shape)
+        outline = self._outlines.get(outline_key, lambda: make_outline(cut, shape, chosen))
+        fill_key = (
+            outline_key,
+            (choices.top.tobytes(), choices.bottom.tobytes()),
+            widths.solid,
+            (choices.density >= SOLID_DENSITY).tobytes(),
+        )
+        fill = self._fills.get(fill_key, lambda: make_fill(outline, choices, shape))
+        scaffold = None
+        if shape.supports.kind != "none":
+            scaffold = self._scaffolds.get(
+                (cut_key, shape.supports), lambda: find_supports(cut.sections, cut.layers, shape.supports)
+            )
+        if scaffold is not None and chosen is not None:
+            scaffold = scaffold.of_layers(chosen)
+        return lay_strokes(outline, fill, choices, scaffold, shape)
+
+
+def _key(chosen: NDArray[np.bool_] | None) -> bytes | None:
+    return None if chosen is None else chosen.tobytes()
 
 
 def plan_strokes(solid: Solid, shape: Shape) -> Strokes:
     """Strokes of every layer of a solid, without memory; see :class:`StrokePlanner`."""
-    outline = make_outline(solid, shape)
-    return lay_strokes(outline, make_fill(outline, shape), shape)
+    return StrokePlanner(0).plan(solid, shape)
 
 
-def make_outline(solid: Solid, shape: Shape) -> Outline:
-    """Slice a solid and lay its walls."""
-    part_height = float(solid.vertices[:, 2].max())
-    if part_height / shape.layer_height_mm > MAX_LAYERS:
-        raise RecipeError(
-            f"The part would have more than {MAX_LAYERS:,} layers.",
-            field="layer_height_mm",
-            remedy="Use a higher layer.",
-        )
-    layers = layer_stack(part_height, shape.layer_height_mm, shape.first_layer_height_mm)
-    sections = slice_solid(solid, layers)
-    region, layer = shapely.get_parts(sections, return_index=True)
-    islands = Islands(np.asarray(region, dtype=object), layer.astype(np.int64), layers.height_mm[layer])
-    if not len(islands.layer):
-        raise RecipeError(
-            "No layer meets the part: the first layer is higher than the part.",
-            field="first_layer_height_mm",
-            remedy="Use a lower first layer.",
-        )
-    walls, inside = _walls(islands, shape)
-    return Outline(layers, sections, islands, walls, inside)
-
-
-def make_fill(outline: Outline, shape: Shape) -> Fill:
-    """Split what the walls leave into skins and sparse filling."""
-    first = outline.islands.layer == 0
-    solid_width = np.where(first, shape.width_mm.first_layer, shape.width_mm.solid)
-    return split_fill(
-        outline.inside,
-        outline.islands.layer,
-        outline.sections,
-        shape.top_layers,
-        shape.bottom_layers,
-        solid_width / 4,
-        shape.infill_density >= _SOLID_DENSITY,
-    )
-
-
-def lay_strokes(outline: Outline, fill: Fill, shape: Shape) -> Strokes:
-    """Lay lines into the filling and put everything in order."""
-    islands = outline.islands
-    pieces = [outline.walls, *_skins(fill, islands, shape)]
-    if _LEAST_DENSITY <= shape.infill_density < _SOLID_DENSITY:
-        pieces.extend(_sparse(fill.sparse, islands, outline.layers.middle_mm, shape))
-    if shape.adhesion == "skirt" and shape.skirt_loops:
-        pieces.append(_skirt(outline.sections, shape))
-    if shape.adhesion == "brim" and shape.brim_width_mm:
-        pieces.append(_brim(outline.sections, shape))
-    joined = join_pieces(pieces)
-    if not np.any((joined.feature != Feature.SKIRT) & (joined.feature != Feature.BRIM)):
+def lay_strokes(
+    outline: Outline, fill: Fill, choices: LayerChoices, scaffold: Scaffold | None, shape: Shape
+) -> Strokes:
+    """Lay lines into the filling, add supports, start and copies, and put everything in order."""
+    skins, sparse = lay_skins(fill, outline.islands, shape), lay_sparse(fill, outline, choices, shape)
+    part = join_pieces([outline.walls, *skins.pieces, *sparse.pieces])
+    if not len(part):
         raise RecipeError(
             "Nothing would be laid: the part is thinner than one line everywhere, or has neither walls nor filling.",
             field="line_width_mm.outer_wall",
             remedy="Use a narrower line or a smaller nozzle, or give it walls.",
         )
-    ordered = order_pieces(joined, shape.seam == "back")
-    height = np.where(ordered.feature == Feature.TRAVEL, 0.0, outline.layers.height_mm[ordered.layer])
+    areas = _areas(outline, fill, choices, skins.asked_mm2, skins.laid_mm2, sparse.asked_mm2, sparse.laid_mm2)
+    stands, layers, sections = outline.sections[0], outline.layers, outline.sections
+    if scaffold is not None:
+        part = join_pieces([part, _support_pieces(scaffold, outline, shape)])
+        stands = shapely.union_all([stands, scaffold.sparse[0], scaffold.dense[0]])
+    shift = 0
+    if shape.adhesion == "raft":
+        shift, layers = shape.raft_layers, with_raft(layers, shape)
+        areas = _padded(areas, shift)
+    places = _places([stands, *sections], shape)
+    together = shape.copies.order == "by_layer"
+    moved = [part.moved(place, islands=k * _ISLANDS_PER_COPY, layers=shift) for k, place in enumerate(places)]
+    grounds = [shapely.affinity.translate(stands, *place) for place in places]
+    if together:
+        rows = _ordered([*moved, *_start(shapely.union_all(grounds), shape)], shape)
+        bounds: Objects = _copied(sections, places)
+    else:
+        rows = _ordered([moved[0], *_start(grounds[0], shape)], shape)
+        bounds = _copied(sections, places[:1])
+    if shape.travel == "inside":
+        rows = keep_inside(rows, bounds, shift, np.full(len(sections), shape.width_mm.outer_wall / 2))
+    if shape.spiral:
+        rows = _without_breaks(rows, shift + shape.bottom_layers, shape)
+    if shape.skins.pattern == "zigzag":
+        rows = _with_turns(rows)
+    count = len(places)
+    if together:
+        areas = LayerAreas(*(getattr(areas, name) * count for name in _AREA_NAMES))
+    elif count > 1:
+        rows, layers = _one_by_one(rows, layers, places)
+        areas = LayerAreas(*(np.tile(getattr(areas, name), count) for name in _AREA_NAMES))
     return Strokes(
-        start_xy=ordered.xy[:, 0:2],
-        end_xy=ordered.xy[:, 2:4],
-        width_mm=ordered.width_mm,
-        height_mm=height,
-        feature=ordered.feature,
-        layer=ordered.layer,
-        inside=ordered.inside,
-        layers=outline.layers,
+        start_xy=rows.xy[:, 0:2],
+        end_xy=rows.xy[:, 2:4],
+        width_mm=rows.width_mm,
+        height_mm=rows.height_mm,
+        feature=rows.feature,
+        layer=rows.layer,
+        inside=rows.inside,
+        layers=layers,
+        areas=areas,
+        substituted=outline.substituted,
+        spiral_from=shift + shape.bottom_layers,
     )
 
 
-def _walls(islands: Islands, shape: Shape) -> tuple[Pieces, Objects]:
-    first = islands.layer == 0
-    widths, height = shape.width_mm, islands.height_mm
-    outer = np.where(first, widths.first_layer, widths.outer_wall)
-    inner = np.where(first, widths.first_layer, widths.inner_wall)
-    depths = wall_depths_mm(shape.walls, _spacing(outer, height), _spacing(inner, height), outer)
-    if not shape.walls:
-        return _loop_pieces(loops_of(islands.region[:0]), islands, Feature.OUTER_WALL, np.empty(0)), islands.region
-    pieces = []
-    for index, depth in enumerate(depths[:-1]):
-        feature = Feature.OUTER_WALL if index == 0 else Feature.INNER_WALL
-        loops = loops_of(inset(islands.region, depth))
-        pieces.append(_loop_pieces(loops, islands, feature, (outer if index == 0 else inner)[loops.source]))
-    return join_pieces(pieces), inset(islands.region, depths[-1])
+_AREA_NAMES = ("asked_mm2", "laid_mm2", "lost_mm2", "overfilled_mm2")
+_ISLANDS_PER_COPY = 1 << 40
 
 
-def _spacing(width_mm: NDArray[np.float64], height_mm: NDArray[np.float64]) -> NDArray[np.float64]:
-    return width_mm - height_mm * SIDE_LOSS
+def _ordered(pieces: list[Pieces], shape: Shape) -> Ordered:
+    return order_pieces(join_pieces(pieces), "nearest" if shape.spiral else shape.seam)
 
 
-def _skins(fill: Fill, islands: Islands, shape: Shape) -> list[Pieces]:
-    solid_width = np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.solid)
-    angle = math.radians(shape.infill_angle_deg) + (islands.layer % 2) * math.pi / 2
-    pieces = []
-    for feature, regions in ((Feature.BOTTOM, fill.bottom), (Feature.SOLID, fill.solid), (Feature.TOP, fill.top)):
-        width = solid_width
-        if feature == Feature.TOP:
-            width = np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.top)
-        lines = scan_lines(regions, angle, _spacing(width, islands.height_mm), fit=True)
-        laid = lines.pitch_mm + islands.height_mm[lines.region] * SIDE_LOSS
-        pieces.append(_line_pieces(lines, islands, feature, laid, angle))
-    return pieces
+def _start(ground: shapely.Geometry, shape: Shape) -> list[Pieces]:
+    if ground.is_empty:
+        return []
+    if shape.adhesion == "skirt" and shape.skirt_loops:
+        return [skirt(ground, shape)]
+    if shape.adhesion == "brim" and shape.brim_width_mm:
+        return [brim(ground, shape)]
+    if shape.adhesion == "raft":
+        return [raft(ground, shape)]
+    return []
 
 
-def _sparse(regions: Objects, islands: Islands, middle_mm: NDArray[np.float64], shape: Shape) -> list[Pieces]:
-    width = np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
-    spacing = _spacing(width, islands.height_mm)
-    strokes_mm = shapely.area(regions) / spacing * shape.infill_density * shape.infill_line_multiplier
-    if float(np.sum(strokes_mm)) > MAX_INFILL_MM:
-        raise RecipeError(
-            "The infill would be more than 20 km of strokes.",
-            field="infill.density",
-            remedy="Use less infill, wider lines or higher layers.",
+def _places(spread: list[shapely.Geometry], shape: Shape) -> list[tuple[float, float]]:
+    """Where copies stand: a grid that is as square as it can be, its middle on the origin."""
+    count = shape.copies.count
+    x0, y0, x1, y1 = shapely.total_bounds(spread)
+    margin = shape.copies.gap_mm + (2 * shape.brim_width_mm if shape.adhesion in ("brim", "raft") else 0.0)
+    wide, deep = x1 - x0 + margin, y1 - y0 + margin
+    columns = max(1, math.ceil(math.sqrt(count * deep / wide) - 1e-9))
+    rows = math.ceil(count / columns)
+    return [((k % columns - (columns - 1) / 2) * wide, (k // columns - (rows - 1) / 2) * deep) for k in range(count)]
+
+
+def _copied(sections: Objects, places: list[tuple[float, float]]) -> Objects:
+    if len(places) == 1 and places[0] == (0.0, 0.0):
+        return sections
+    return np.array(
+        [shapely.union_all([shapely.affinity.translate(one, *place) for place in places]) for one in sections],
+        dtype=object,
+    )
+
+
+def _one_by_one(rows: Ordered, layers: Layers, places: list[tuple[float, float]]) -> tuple[Ordered, Layers]:
+    """The rows of the first copy again at the other places, with the travel between."""
+    parts = [rows]
+    origin = np.array(places[0])
+    for k, place in enumerate(places[1:], start=1):
+        aside = np.tile(np.array(place) - origin, 2)
+        copy = replace(rows, xy=rows.xy + aside, layer=(rows.layer + k * len(layers)).astype(np.int32))
+        way = np.concatenate([parts[-1].xy[-1, 2:4], copy.xy[0, 0:2]])[None, :]
+        travel = Ordered(
+            way,
+            np.zeros(1),
+            np.zeros(1),
+            np.array([Feature.TRAVEL], np.uint8),
+            copy.layer[:1],
+            np.zeros(1, dtype=bool),
         )
-    families = sparse_strokes(
-        regions,
-        islands.layer,
-        middle_mm[islands.layer],
-        spacing,
-        shape.infill_pattern,
-        shape.infill_density,
-        math.radians(shape.infill_angle_deg),
-        shape.infill_line_multiplier,
-    )
-    pieces = []
-    for turn, family in enumerate(families):
-        strokes = family.strokes
-        if isinstance(strokes, Lines):
-            piece = _line_pieces(strokes, islands, Feature.INFILL, width[strokes.region], family.angle_rad, turn)
-        elif isinstance(strokes, Loops):
-            piece = _loop_pieces(strokes, islands, Feature.INFILL, width[strokes.source])
+        parts.extend((travel, copy))
+    names = ("xy", "width_mm", "height_mm", "feature", "layer", "inside")
+    joined = Ordered(*(np.concatenate([getattr(part, name) for part in parts]) for name in names))
+    count = len(places)
+    return joined, Layers(np.tile(layers.top_mm, count), np.tile(layers.height_mm, count))
+
+
+def _without_breaks(rows: Ordered, first_layer: int, shape: Shape) -> Ordered:
+    """Spiral mode: the short steps from one turn to the next are laid, too."""
+    link = (rows.feature == Feature.TRAVEL) & (rows.layer > first_layer)
+    feature, width, height = rows.feature.copy(), rows.width_mm.copy(), rows.height_mm.copy()
+    follows = np.minimum(np.flatnonzero(link) + 1, len(feature) - 1)
+    feature[link] = Feature.OUTER_WALL
+    width[link], height[link] = rows.width_mm[follows], rows.height_mm[follows]
+    return replace(rows, feature=feature, width_mm=width, height_mm=height)
+
+
+def _with_turns(rows: Ordered) -> Ordered:
+    """Zigzag: hops from one skin stroke to the next are laid."""
+    before = np.r_[rows.feature[:1], rows.feature[:-1]]
+    after = np.r_[rows.feature[1:], rows.feature[-1:]]
+    turn = (rows.feature == Feature.TRAVEL) & rows.inside & (before == after) & np.isin(after, SKIN_FEATURES)
+    at = np.flatnonzero(turn)
+    feature, inside = rows.feature.copy(), rows.inside.copy()
+    width, height = rows.width_mm.copy(), rows.height_mm.copy()
+    feature[at], width[at], height[at], inside[at] = after[at], rows.width_mm[at + 1], rows.height_mm[at + 1], False
+    return replace(rows, feature=feature, width_mm=width, height_mm=height, inside=inside)
+
+
+def _support_pieces(scaffold: Scaffold, outline: Outline, shape: Shape) -> Pieces:
+    """Strokes of supports: spaced lines or outlined branches, and the lines of interfaces across them."""
+    parts = [no_pieces()]
+    number = len(outline.islands)
+    for dense, regions in ((False, scaffold.sparse), (True, scaffold.dense)):
+        region, layer = shapely.get_parts(regions, return_index=True)
+        if not len(region):
+            continue
+        islands = Islands(np.asarray(region, dtype=object), layer, outline.layers.height_mm[layer])
+        width = np.where(layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
+        spacing = spacings(width, islands.height_mm)
+        if dense:
+            lines = scan_lines(
+                islands.region, np.full(len(layer), math.pi / 2), _INTERFACE_SPACINGS * spacing, fit=True
+            )
+            made = line_pieces(
+                lines,
+                islands,
+                Feature.SUPPORT_INTERFACE,
+                0,
+                width[lines.region],
+                np.full(len(layer), math.pi / 2),
+            )
+        elif shape.supports.kind == "trees":
+            loops = loops_of(inset(islands.region, width / 2))
+            made = loop_pieces(loops, islands, Feature.SUPPORT, 0, width[loops.source])
         else:
-            piece = _curve_pieces(strokes, islands, width[strokes.region], spacing / shape.infill_density)
-        pieces.append(piece)
-    return pieces
+            pitch = np.full(len(layer), shape.supports.spacing_mm)
+            lines = scan_lines(islands.region, np.zeros(len(layer)), pitch, fit=False)
+            made = line_pieces(lines, islands, Feature.SUPPORT, 0, width[lines.region], np.zeros(len(layer)))
+        parts.append(replace(made, island=made.island + number))
+        number += len(islands)
+    return join_pieces(parts)
 
 
-def _curve_pieces(
-    curves: Curves, islands: Islands, width_mm: NDArray[np.float64], pitch_mm: NDArray[np.float64]
-) -> Pieces:
-    count = len(curves.region)
-    return Pieces(
-        points=curves.points,
-        offsets=curves.offsets,
-        closed=np.zeros(count, dtype=bool),
-        layer=islands.layer[curves.region],
-        island=curves.region,
-        phase=np.full(count, _PHASE[Feature.INFILL]),
-        feature=np.full(count, Feature.INFILL, dtype=np.uint8),
-        width_mm=width_mm,
-        across_mm=np.zeros(count),
-        angle_rad=np.zeros(count),
-        reach_mm=_HOP_PITCHES * pitch_mm[curves.region],
+def _areas(
+    outline: Outline,
+    fill: Fill,
+    choices: LayerChoices,
+    skins_asked: NDArray[np.float64],
+    skins_laid: NDArray[np.float64],
+    sparse_asked: NDArray[np.float64],
+    sparse_laid: NDArray[np.float64],
+) -> LayerAreas:
+    islands, count = outline.islands, len(outline.layers)
+    bridges = shapely.area(fill.bridge)
+    regions = (fill.bottom, fill.solid, fill.top, fill.bridge, fill.sparse)
+    bare = np.maximum(0.0, shapely.area(outline.inside) - np.sum([shapely.area(one) for one in regions], axis=0))
+    bare = np.where(bare > 1e-6, bare * choices.density[islands.layer], 0.0)
+    over = skins_laid - skins_asked
+
+    def by_layer(island_mm2: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(np.bincount(islands.layer, weights=island_mm2, minlength=count), dtype=np.float64)
+
+    walls_laid = outline.asked_mm2 - outline.lost_mm2 + outline.overfilled_mm2
+    return LayerAreas(
+        asked_mm2=by_layer(outline.asked_mm2 + skins_asked + bridges + sparse_asked + bare),
+        laid_mm2=by_layer(walls_laid + skins_laid + bridges + sparse_laid),
+        lost_mm2=by_layer(outline.lost_mm2 + np.maximum(-over, 0.0) + bare),
+        overfilled_mm2=by_layer(outline.overfilled_mm2 + np.maximum(over, 0.0)),
     )
 
 
-def _loop_pieces(loops: Loops, islands: Islands, feature: Feature, width_mm: NDArray[np.float64]) -> Pieces:
-    count = len(loops.source)
-    return Pieces(
-        points=loops.points,
-        offsets=loops.offsets,
-        closed=np.ones(count, dtype=bool),
-        layer=islands.layer[loops.source],
-        island=loops.source,
-        phase=np.full(count, _PHASE[feature]),
-        feature=np.full(count, feature, dtype=np.uint8),
-        width_mm=width_mm,
-        across_mm=np.zeros(count),
-        angle_rad=np.zeros(count),
-        reach_mm=np.zeros(count),
-    )
-
-
-def _line_pieces(
-    lines: Lines,
-    islands: Islands,
-    feature: Feature,
-    width_mm: NDArray[np.float64],
-    angle_rad: NDArray[np.float64],
-    turn: int = 0,
-) -> Pieces:
-    count = len(lines)
-    return Pieces(
-        points=np.stack([lines.start, lines.end], axis=1).reshape(-1, 2),
-        offsets=np.arange(count + 1, dtype=np.int64) * 2,
-        closed=np.zeros(count, dtype=bool),
-        layer=islands.layer[lines.region],
-        island=lines.region,
-        phase=np.full(count, _PHASE[feature] + turn),
-        feature=np.full(count, feature, dtype=np.uint8),
-        width_mm=width_mm,
-        across_mm=lines.offset_mm,
-        angle_rad=angle_rad[lines.region],
-        reach_mm=_HOP_PITCHES * lines.pitch_mm,
-    )
-
-
-def _skirt(sections: Objects, shape: Shape) -> Pieces:
-    """Loops around everything on the bed, the furthest first, so that the nozzle ends next to the part."""
-    width, height = shape.width_mm.first_layer, shape.first_layer_height_mm
-    hull = shapely.convex_hull(sections[0])
-    spacing = bead_spacing_mm(width, height)
-    distances = [shape.skirt_distance_mm + width / 2 + spacing * index for index in range(shape.skirt_loops)][::-1]
-    return _start_pieces(hull, distances, Feature.SKIRT, width)
-
-
-def _brim(sections: Objects, shape: Shape) -> Pieces:
-    """Loops that touch the outer outlines on the bed, the furthest first. Holes are left free."""
-    width, height = shape.width_mm.first_layer, shape.first_layer_height_mm
-    outlines = shapely.polygons(shapely.get_exterior_ring(shapely.get_parts(sections[0])))
-    spacing = bead_spacing_mm(width, height)
-    loops = round(shape.brim_width_mm / spacing)
-    # The first loop touches the wall's outer edge: their centre lines are one spacing apart.
-    distances = [spacing - width / 2 + spacing * index for index in range(loops)][::-1]
-    return _start_pieces(shapely.union_all(outlines), distances, Feature.BRIM, width)
-
-
-def _start_pieces(around: shapely.Geometry, distances: list[float], feature: Feature, width_mm: float) -> Pieces:
-    rings = np.array([shapely.buffer(around, distance, quad_segs=12) for distance in distances], dtype=object)
-    loops = loops_of(rings)
-    count = len(loops.source)
-    return Pieces(
-        points=loops.points,
-        offsets=loops.offsets,
-        closed=np.ones(count, dtype=bool),
-        layer=np.zeros(count, dtype=np.int64),
-        island=np.full(count, -1, dtype=np.int64),
-        phase=loops.source - len(distances),
-        feature=np.full(count, feature, dtype=np.uint8),
-        width_mm=np.full(count, width_mm),
-        across_mm=np.zeros(count),
-        angle_rad=np.zeros(count),
-        reach_mm=np.zeros(count),
-    )
+def _padded(areas: LayerAreas, raft_layers: int) -> LayerAreas:
+    none = np.zeros(raft_layers)
+    return LayerAreas(*(np.concatenate([none, getattr(areas, name)]) for name in _AREA_NAMES))

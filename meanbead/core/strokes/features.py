@@ -17,6 +17,15 @@ class Feature(IntEnum):
     SKIRT = 6
     TRAVEL = 7
     BRIM = 8
+    THIN_WALL = 9
+    BRIDGE = 10
+    SUPPORT = 11
+    SUPPORT_INTERFACE = 12
+    RAFT = 13
+    IRONING = 14
 
 
 FEATURES: tuple[str, ...] = tuple(feature.name.lower() for feature in Feature)
+WALL_FEATURES = (Feature.OUTER_WALL, Feature.INNER_WALL, Feature.THIN_WALL)
+SKIN_FEATURES = (Feature.BOTTOM, Feature.SOLID, Feature.TOP)
+START_FEATURES = (Feature.SKIRT, Feature.BRIM, Feature.RAFT)

@@ -1,6 +1,6 @@
 """Put loops and lines in the order in which the nozzle lays them, with the travel between.
 
-Layer by layer; in a layer island by island, nearest first; in an island phase by phase (inner walls, outer wall,
+Layer by layer; in a layer island by island, nearest first with improvement; in an island phase by phase (inner walls, outer wall,
 skins, infill); in a phase always the nearest piece that is left.
 """
 
@@ -13,100 +13,60 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.strokes.features import Feature
+from meanbead.core.strokes.pieces import Pieces
+from meanbead.core.strokes.seams import entries
+from meanbead.core.vocabulary.recipe import SeamPlace
 
 _TRAVEL = int(Feature.TRAVEL)
 _SAME_PLACE_MM = 1e-6
 
 
 @dataclass(frozen=True)
-class Pieces:
-    """Loops and lines not yet in order; arrays of length n but for ``points`` (p, 2) and ``offsets`` (n + 1).
-
-    ``across_mm`` is the distance of a line from the origin across its direction ``angle_rad``; the search for the
-    nearest piece uses it to stop early. Loops have 0 there, which stops nothing. ``reach_mm`` is how far the nozzle may
-    hop from a line to the next of its kind and still be over the same filling; 0 for loops.
-    """
-
-    points: NDArray[np.float64]
-    offsets: NDArray[np.int64]
-    closed: NDArray[np.bool_]
-    layer: NDArray[np.int64]
-    island: NDArray[np.int64]
-    phase: NDArray[np.int64]
-    feature: NDArray[np.uint8]
-    width_mm: NDArray[np.float64]
-    across_mm: NDArray[np.float64]
-    angle_rad: NDArray[np.float64]
-    reach_mm: NDArray[np.float64]
-
-
-def join_pieces(parts: list[Pieces]) -> Pieces:
-    """Several sets of pieces as one."""
-    shifts = np.cumsum([0] + [len(part.points) for part in parts])
-    return Pieces(
-        points=np.concatenate([part.points for part in parts]),
-        offsets=np.concatenate(
-            [[0], *(part.offsets[1:] + shift for part, shift in zip(parts, shifts, strict=False))]
-        ).astype(np.int64),
-        closed=np.concatenate([part.closed for part in parts]),
-        layer=np.concatenate([part.layer for part in parts]),
-        island=np.concatenate([part.island for part in parts]),
-        phase=np.concatenate([part.phase for part in parts]),
-        feature=np.concatenate([part.feature for part in parts]),
-        width_mm=np.concatenate([part.width_mm for part in parts]),
-        across_mm=np.concatenate([part.across_mm for part in parts]),
-        angle_rad=np.concatenate([part.angle_rad for part in parts]),
-        reach_mm=np.concatenate([part.reach_mm for part in parts]),
-    )
-
-
-@dataclass(frozen=True)
 class Ordered:
-    """Rows in order: ``xy`` float64 (n, 4) start and end, ``width_mm``, ``feature``, ``layer``, ``inside``."""
+    """Rows in order: ``xy`` float64 (n, 4) start and end, ``width_mm``, ``height_mm``, ``feature``, ``layer``,
+    ``inside``."""
 
     xy: NDArray[np.float64]
     width_mm: NDArray[np.float64]
+    height_mm: NDArray[np.float64]
     feature: NDArray[np.uint8]
     layer: NDArray[np.int32]
     inside: NDArray[np.bool_]
 
 
-def order_pieces(pieces: Pieces, seam_at_back: bool) -> Ordered:
+def order_pieces(pieces: Pieces, seam: SeamPlace) -> Ordered:
     """Order pieces and write out every straight move, travel included. Deterministic."""
     rank = np.lexsort((pieces.across_mm, pieces.phase, pieces.island, pieces.layer))
     counts = np.diff(pieces.offsets)
     rows = int(np.sum(counts + np.where(pieces.closed, 0, -1))) + len(rank)
-    xy, width, feature, layer, inside = _order(
-        rows,
-        np.ascontiguousarray(pieces.points),
-        pieces.offsets,
-        pieces.closed,
-        rank,
-        pieces.layer,
-        pieces.island,
-        pieces.phase,
-        pieces.feature,
-        pieces.width_mm,
-        pieces.across_mm,
-        pieces.angle_rad,
-        pieces.reach_mm,
-        seam_at_back,
+    return Ordered(
+        *_order(
+            rows,
+            np.ascontiguousarray(pieces.points),
+            pieces.offsets,
+            pieces.closed,
+            entries(pieces, seam),
+            rank,
+            pieces.layer,
+            pieces.island,
+            pieces.phase,
+            pieces.feature,
+            pieces.width_mm,
+            pieces.height_mm,
+            pieces.across_mm,
+            pieces.angle_rad,
+            pieces.reach_mm,
+        )
     )
-    return Ordered(xy, width, feature, layer, inside)
 
 
 @numba.njit(cache=True, nogil=True)
-def _nearest_entry(points, first, last, closed, x, y, seam_at_back):  # type: ignore[no-untyped-def]
-    """Squared distance to a piece and the point at which it is entered.
-
-    Lines are entered at an end. Loops at their corner furthest back (largest y), or at the nearest corner.
-    """
+def _nearest_entry(points, first, last, closed, fixed, x, y):  # type: ignore[no-untyped-def]
+    """Squared distance to a piece and the point at which it is entered: the fixed one where there is one, else the
+    nearest corner of a loop, or the nearer end of a line."""
+    if fixed >= 0:
+        return (points[fixed, 0] - x) ** 2 + (points[fixed, 1] - y) ** 2, fixed
     best = first
-    if closed and seam_at_back:
-        for k in range(first + 1, last):
-            if points[k, 1] > points[best, 1] + 1e-9:
-                best = k
-        return (points[best, 0] - x) ** 2 + (points[best, 1] - y) ** 2, best
     distance = np.inf
     step = 1 if closed else max(1, last - first - 1)
     for k in range(first, last, step):
@@ -117,12 +77,55 @@ def _nearest_entry(points, first, last, closed, x, y, seam_at_back):  # type: ig
     return distance, best
 
 
+_MOST_IMPROVED = 150
+"""Islands of a layer up to which their order is improved; beyond, nearest first has to do."""
+
+
+@numba.njit(cache=True, nogil=True)
+def _tour(x, y, place):  # type: ignore[no-untyped-def]
+    """An order of places (n, 2) from (x, y): nearest first, then stretches turned round while that shortens the way."""
+    n = len(place)
+    tour = np.arange(n)
+    at_x, at_y = x, y
+    for k in range(n):
+        best, pick = np.inf, k
+        for j in range(k, n):
+            d = (place[tour[j], 0] - at_x) ** 2 + (place[tour[j], 1] - at_y) ** 2
+            if d < best:
+                best, pick = d, j
+        tour[k], tour[pick] = tour[pick], tour[k]
+        at_x, at_y = place[tour[k], 0], place[tour[k], 1]
+    if n > _MOST_IMPROVED:
+        return tour
+    improved = True
+    rounds = 0
+    while improved and rounds < 20:
+        improved = False
+        rounds += 1
+        for i in range(n - 1):
+            ax = x if i == 0 else place[tour[i - 1], 0]
+            ay = y if i == 0 else place[tour[i - 1], 1]
+            for j in range(i + 1, n):
+                first, last = place[tour[i]], place[tour[j]]
+                before = np.hypot(first[0] - ax, first[1] - ay)
+                after = np.hypot(last[0] - ax, last[1] - ay)
+                if j + 1 < n:
+                    follows = place[tour[j + 1]]
+                    before += np.hypot(follows[0] - last[0], follows[1] - last[1])
+                    after += np.hypot(follows[0] - first[0], follows[1] - first[1])
+                if after < before - 1e-9:
+                    tour[i : j + 1] = tour[i : j + 1][::-1].copy()
+                    improved = True
+    return tour
+
+
 @numba.njit(cache=True, nogil=True)
 def _order(  # type: ignore[no-untyped-def]
-    rows, points, offsets, closed, rank, layer, island, phase, feature, width, across, angle, reach, seam_at_back
+    rows, points, offsets, closed, fixed, rank, layer, island, phase, feature, width, height, across, angle, reach
 ):
     xy = np.empty((rows, 4))
     out_width = np.empty(rows)
+    out_height = np.empty(rows)
     out_feature = np.empty(rows, np.uint8)
     out_layer = np.empty(rows, np.int32)
     out_inside = np.zeros(rows, np.bool_)
@@ -149,23 +152,18 @@ def _order(  # type: ignore[no-untyped-def]
                 island_first[at] = k
                 at += 1
         island_first[islands] = layer_end
-        left = np.ones(islands, np.bool_)
-        for _turn in range(islands):
-            chosen = -1
-            nearest = np.inf
-            for k in range(islands):
-                if not left[k]:
-                    continue
-                lead = rank[island_first[k]]
-                if island[lead] < 0:  # the skirt primes the nozzle, so it comes first
-                    chosen = k
-                    break
-                p = offsets[lead]
-                d = (points[p, 0] - x) ** 2 + (points[p, 1] - y) ** 2
-                if d < nearest:
-                    nearest = d
-                    chosen = k
-            left[chosen] = False
+        place = np.empty((islands, 2))
+        ahead = 0
+        for k in range(islands):
+            lead = rank[island_first[k]]
+            entry = fixed[lead] if fixed[lead] >= 0 else offsets[lead]
+            place[k, 0], place[k, 1] = points[entry, 0], points[entry, 1]
+            if island[lead] < 0:  # the skirt primes the nozzle, so it comes first; it has the lowest number
+                ahead = 1
+        tour = np.zeros(islands, np.int64)
+        tour[ahead:] = ahead + _tour(x, y, place[ahead:])
+        for turn in range(islands):
+            chosen = tour[turn]
             first = island_first[chosen]
             while first < island_first[chosen + 1]:
                 this_phase = phase[rank[first]]
@@ -181,8 +179,8 @@ def _order(  # type: ignore[no-untyped-def]
                     pick = -1
                     entry = 0
                     if here >= 0:
-                        turn = angle[rank[here]]
-                        q = np.cos(turn) * y - np.sin(turn) * x
+                        lean = angle[rank[here]]
+                        q = np.cos(lean) * y - np.sin(lean) * x
                         up, down = above[here], below[here]
                     else:
                         q = 0.0
@@ -190,20 +188,20 @@ def _order(  # type: ignore[no-untyped-def]
                     # Walk away from the last piece on both sides until the distance across alone is too far.
                     while up < last:
                         piece = rank[up]
-                        if here >= 0 and not closed[piece] and (across[piece] - q) ** 2 > best:
+                        if here >= 0 and (across[piece] - q) ** 2 > best:
                             break
                         d, e = _nearest_entry(
-                            points, offsets[piece], offsets[piece + 1], closed[piece], x, y, seam_at_back
+                            points, offsets[piece], offsets[piece + 1], closed[piece], fixed[piece], x, y
                         )
                         if d < best:
                             best, pick, entry = d, up, e
                         up = above[up]
                     while down >= first:
                         piece = rank[down]
-                        if here >= 0 and not closed[piece] and (across[piece] - q) ** 2 > best:
+                        if here >= 0 and (across[piece] - q) ** 2 > best:
                             break
                         d, e = _nearest_entry(
-                            points, offsets[piece], offsets[piece + 1], closed[piece], x, y, seam_at_back
+                            points, offsets[piece], offsets[piece + 1], closed[piece], fixed[piece], x, y
                         )
                         if d < best:
                             best, pick, entry = d, down, e
@@ -225,6 +223,7 @@ def _order(  # type: ignore[no-untyped-def]
                         xy[used, 0], xy[used, 1] = x, y
                         xy[used, 2], xy[used, 3] = points[entry, 0], points[entry, 1]
                         out_width[used] = 0.0
+                        out_height[used] = 0.0
                         out_feature[used] = _TRAVEL
                         out_layer[used] = this_layer
                         out_inside[used] = hops and best <= reach[piece] ** 2
@@ -233,6 +232,7 @@ def _order(  # type: ignore[no-untyped-def]
                     low, high = offsets[piece], offsets[piece + 1]
                     size = high - low
                     steps = size if closed[piece] else size - 1
+                    last_p = entry
                     for k in range(1, steps + 1):
                         if closed[piece]:
                             p = low + (entry - low + k) % size
@@ -242,11 +242,13 @@ def _order(  # type: ignore[no-untyped-def]
                             p = high - 1 - k
                         xy[used, 0], xy[used, 1] = x, y
                         xy[used, 2], xy[used, 3] = points[p, 0], points[p, 1]
-                        out_width[used] = width[piece]
+                        out_width[used] = (width[p] + width[last_p]) / 2
+                        out_height[used] = height[piece]
                         out_feature[used] = feature[piece]
                         out_layer[used] = this_layer
                         used += 1
                         x, y = points[p, 0], points[p, 1]
+                        last_p = p
                 first = last
         group_at = layer_end
-    return xy[:used], out_width[:used], out_feature[:used], out_layer[:used], out_inside[:used]
+    return xy[:used], out_width[:used], out_height[:used], out_feature[:used], out_layer[:used], out_inside[:used]

@@ -19,6 +19,7 @@ from scipy.optimize import brentq
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.parallel import Objects
+from meanbead.core.strokes.pieces import Curves
 from meanbead.core.strokes.scanlines import Lines, scan_lines
 from meanbead.core.strokes.walls import Loops, inset, loops_of
 from meanbead.core.vocabulary.recipe import InfillPattern
@@ -39,15 +40,6 @@ _SHORTEST_MM = 0.3
 
 
 @dataclass(frozen=True)
-class Curves:
-    """Open polylines in flat arrays: ``points`` float64 (p, 2), ``offsets`` int64 (n + 1), ``region`` int64 (n,)."""
-
-    points: Floats
-    offsets: NDArray[np.int64]
-    region: NDArray[np.int64]
-
-
-@dataclass(frozen=True)
 class Family:
     """Strokes of one direction of one pattern, to be laid one after another: lines, curves or loops."""
 
@@ -61,14 +53,19 @@ def sparse_strokes(
     middle_mm: Floats,
     spacing_mm: Floats,
     pattern: InfillPattern,
-    density: float,
+    density: Floats,
     angle_rad: float,
     multiplier: int,
+    sections: Objects | None = None,
+    section_mm: Floats | None = None,
 ) -> list[Family]:
-    """Fill regions sparsely. Arrays have one value a region: its layer, mid-height and gapless line spacing."""
+    """Fill regions sparsely. Arrays have one value a region: its layer, mid-height, gapless line spacing, density.
+
+    The adaptive pattern also asks for the part's ``sections`` by layer and their heights ``section_mm``.
+    """
     side_by_side = [(index - (multiplier - 1) / 2) * spacing_mm for index in range(multiplier)]
     if pattern == "concentric":
-        return [Family(_concentric(regions, spacing_mm, density, multiplier), np.zeros(len(regions)))]
+        return [Family(concentric(regions, spacing_mm, spacing_mm / density, multiplier), np.zeros(len(regions)))]
     if pattern in ("honeycomb", "gyroid"):
         draw = _honeycomb if pattern == "honeycomb" else _gyroid
         if multiplier > 1:
@@ -79,6 +76,11 @@ def sparse_strokes(
             )
         return [Family(draw(regions, middle_mm, spacing_mm, density, angle_rad), np.zeros(len(regions)))]
     families = []
+    if pattern == "adaptive":
+        if sections is None or section_mm is None:
+            raise ValueError("the adaptive pattern needs the part's sections")
+        deep = [_deep(regions, middle_mm, sections, section_mm, depth) for depth in ADAPTIVE_DEPTHS_MM]
+        return _adaptive(regions, deep, layer, middle_mm, spacing_mm / density, angle_rad, side_by_side)
     for angle, pitch, shift in _straight(pattern, layer, middle_mm, spacing_mm / density, angle_rad):
         parts = [scan_lines(regions, angle, pitch, fit=False, shift_mm=shift + aside) for aside in side_by_side]
         families.append(Family(_joined(parts), angle))
@@ -107,9 +109,50 @@ def _joined(parts: list[Lines]) -> Lines:
     return Lines(segments, region, np.concatenate([part.pitch_mm for part in parts]))
 
 
-def _concentric(regions: Objects, spacing_mm: Floats, density: float, multiplier: int) -> Loops:
-    """Loops that follow the region's outline inwards at the pitch of the density, the first half a pitch deep."""
-    pitch = spacing_mm / density
+ADAPTIVE_DEPTHS_MM = (4.0, 10.0)
+"""Below this depth under the surface an adaptive infill is half, and a quarter, as dense as asked for near it."""
+
+
+def _adaptive(
+    regions: Objects,
+    deep: list[Objects],
+    layer: NDArray[np.int64],
+    middle_mm: Floats,
+    pitch_mm: Floats,
+    angle_rad: float,
+    side_by_side: list[Floats],
+) -> list[Family]:
+    """Cubic lines at four times the pitch everywhere, halved towards the surface by lines in between, and halved again.
+
+    The coarse lines run through all zones, so that each line stands on one below it.
+    """
+    near, nearer = (np.asarray(shapely.difference(regions, one), dtype=object) for one in deep)
+    families = []
+    for angle, pitch, shift in _straight("cubic", layer, middle_mm, pitch_mm, angle_rad):
+        parts = []
+        for aside in side_by_side:
+            # With multiples of the fine pitch p as places: 2p + 4pk, then 4pk, then p + 2pk make every p once.
+            for zone, wide, offset in ((regions, 4.0, 0.0), (nearer, 4.0, 2.0), (near, 2.0, 0.0)):
+                parts.append(scan_lines(zone, angle, wide * pitch, fit=False, shift_mm=shift + aside + offset * pitch))
+        families.append(Family(_joined(parts), angle))
+    return families
+
+
+def _deep(regions: Objects, middle_mm: Floats, sections: Objects, section_mm: Floats, depth_mm: float) -> Objects:
+    """What of each region lies deeper than ``depth_mm`` sideways, and has part above and below it to that height."""
+    deep = inset(regions, np.full(len(regions), depth_mm))
+    for rise in (-depth_mm, -depth_mm / 2, depth_mm / 2, depth_mm):
+        some = np.flatnonzero(~shapely.is_empty(deep))
+        height = middle_mm[some] + rise
+        within = (height >= section_mm[0]) & (height <= section_mm[-1])
+        deep[some[~within]] = shapely.MultiPolygon()
+        some = some[within]
+        deep[some] = shapely.intersection(deep[some], sections[np.searchsorted(section_mm, height[within])])
+    return deep
+
+
+def concentric(regions: Objects, spacing_mm: Floats, pitch: Floats, multiplier: int) -> Loops:
+    """Loops that follow a region's outline inwards at a pitch, the first half a pitch deep."""
     parts: list[Loops] = []
     for index in range(multiplier):
         depth = pitch / 2 + (index - (multiplier - 1) / 2) * spacing_mm
@@ -145,11 +188,11 @@ def honeycomb_side_mm(spacing_mm: float, density: float) -> float:
     return float(brentq(excess, 0.1 * spacing_mm, 1e4 * spacing_mm))
 
 
-def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: float, angle_rad: float) -> Curves:
+def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: float) -> Curves:
     found = []
     for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
         spacing = float(spacing_mm[index])
-        side = honeycomb_side_mm(round(spacing, 6), density)
+        side = honeycomb_side_mm(round(spacing, 6), float(density[index]))
         turned = shapely.affinity.rotate(regions[index], -angle_rad, origin=(0, 0), use_radians=True)
         wide, rise = math.sqrt(3) / 2 * side, 1.5 * side
         x0, y0, x1, y1 = turned.bounds
@@ -168,11 +211,11 @@ def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density:
     return _clipped(found, regions)
 
 
-def _gyroid(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: float, angle_rad: float) -> Curves:
+def _gyroid(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: float) -> Curves:
     found = []
     for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
         spacing = float(spacing_mm[index])
-        period = GYROID_LENGTH * spacing / density
+        period = GYROID_LENGTH * spacing / float(density[index])
         step = period / GYROID_STEPS
         x0, y0, x1, y1 = regions[index].bounds
         # The grid lies on multiples of the step, so that layers of one shape are traced alike.

@@ -9,6 +9,8 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.parallel import Objects, spread
+from meanbead.core.strokes.bridges import find_bridges
+from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
 
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
@@ -16,9 +18,14 @@ _MIN_AREA_MM2 = 0.02
 
 @dataclass(frozen=True)
 class Fill:
-    """How each region inside the walls is filled; arrays of regions, one per input region."""
+    """How each region inside the walls is filled; arrays of regions, one per input region.
+
+    ``bridge`` are floors over air, with the direction of their strands ``bridge_angle_rad``.
+    """
 
     bottom: Objects
+    bridge: Objects
+    bridge_angle_rad: NDArray[np.float64]
     top: Objects
     solid: Objects
     sparse: Objects
@@ -26,7 +33,7 @@ class Fill:
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""
-        regions = (self.bottom, self.top, self.solid, self.sparse)
+        regions = (self.bottom, self.bridge, self.top, self.solid, self.sparse)
         return 32 * sum(int(shapely.get_num_coordinates(region).sum()) for region in regions)
 
 
@@ -34,46 +41,53 @@ def split_fill(
     inside: Objects,
     layer: NDArray[np.int64],
     sections: Objects,
-    top_layers: int,
-    bottom_layers: int,
+    choices: LayerChoices,
     sliver_mm: NDArray[np.float64],
-    all_solid: bool,
+    reach_mm: NDArray[np.float64],
 ) -> Fill:
-    """Split regions inside the walls into bottom, top, solid and sparse.
+    """Split regions inside the walls into bottom, bridge, top, solid and sparse.
 
-    A point is sparse when it lies inside the part's section on each of ``top_layers`` layers above and
-    ``bottom_layers`` below; what is exposed on the very next layer is top or bottom skin, the rest is solid.
+    A point is sparse when it lies inside the part's section on each of the ``top`` layers above and ``bottom`` layers
+    below that its layer asks for; what is exposed on the very next layer is top or bottom skin, the rest is solid.
     Strips of skin narrower than twice ``sliver_mm`` are not worth a stroke and stay sparse; sparse strips narrower
-    than ``sliver_mm`` hold no stroke at all.
+    than ``sliver_mm`` hold no stroke at all. ``reach_mm`` is for :func:`~meanbead.core.strokes.bridges.find_bridges`.
     """
-    empty = np.full(len(inside), _EMPTY, dtype=object)
-    steps = [*range(1, top_layers + 1), *(-step for step in range(1, bottom_layers + 1))]
-    if all_solid:
-        steps = [1, -1]
+    top, bottom = choices.top[layer], choices.bottom[layer]
+    all_solid = choices.density[layer] >= SOLID_DENSITY
+    upward = np.where(all_solid, np.minimum(top, 1), top)
+    downward = np.where(all_solid, np.minimum(bottom, 1), bottom)
+    wanted = {step: upward >= step for step in range(1, int(upward.max(initial=0)) + 1)}
+    wanted |= {-step: downward >= step for step in range(1, int(downward.max(initial=0)) + 1)}
+    if all_solid.any():
+        # Where all is solid it still matters what is seen.
+        wanted[1] = wanted.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
+        wanted[-1] = wanted.get(-1, np.zeros(len(layer), dtype=bool)) | all_solid
     shapely.prepare(sections)
-    bare = {step: _bare(inside, layer, sections, step) for step in steps}
+    bare = {step: _bare(inside, layer, sections, step, where) for step, where in wanted.items()}
     shapely.destroy_prepared(sections)
-    if all_solid:
-        sparse, skin = empty, inside
-    else:
-        covered = inside
-        for step in steps:
-            covered = _cut_to_neighbour(covered, layer, sections, step, bare[step])
-        exposed = np.any(list(bare.values()), axis=0) if steps else np.zeros(len(inside), dtype=bool)
-        skin = empty.copy()
-        skin[exposed] = _opened(_difference(inside[exposed], covered[exposed]), sliver_mm[exposed])
-        sparse = _opened(_difference(inside, skin), sliver_mm / 2, thin_only=True)
-    bottom, rest = _bared(skin, layer, sections, -1, bare.get(-1), sliver_mm)
-    top, solid = _bared(rest, layer, sections, 1, bare.get(1), sliver_mm)
-    return Fill(bottom, top, solid, sparse)
+    covered = inside
+    for step in bare:
+        covered = _cut_to_neighbour(covered, layer, sections, step, bare[step])
+    exposed = np.any(list(bare.values()), axis=0) if bare else np.zeros(len(inside), dtype=bool)
+    skin = np.full(len(inside), _EMPTY, dtype=object)
+    some = exposed & ~all_solid
+    skin[some] = _opened(_difference(inside[some], covered[some]), sliver_mm[some])
+    sparse = _opened(_difference(inside, skin), sliver_mm / 2, thin_only=True)
+    skin[all_solid], sparse[all_solid] = inside[all_solid], _EMPTY
+    floor, rest = _bared(skin, layer, sections, -1, bare.get(-1), sliver_mm)
+    floor, bridge, angle = find_bridges(floor, layer, sections, reach_mm)
+    top_skin, solid = _bared(rest, layer, sections, 1, bare.get(1), sliver_mm)
+    return Fill(floor, bridge, angle, top_skin, solid, sparse)
 
 
-def _bare(inside: Objects, layer: NDArray[np.int64], sections: Objects, step: int) -> NDArray[np.bool_]:
-    """True where the section ``step`` layers away leaves some of a region bare; cheap on prepared sections."""
+def _bare(
+    inside: Objects, layer: NDArray[np.int64], sections: Objects, step: int, wanted: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """True where the section ``step`` layers away leaves some of a wanted region bare; cheap on prepared sections."""
     near = layer + step
-    exists = (near >= 0) & (near < len(sections))
-    bare: NDArray[np.bool_] = ~shapely.is_empty(inside)
-    bare[exists] &= ~shapely.covers(sections[near[exists]], inside[exists])
+    bare: NDArray[np.bool_] = ~shapely.is_empty(inside) & wanted
+    exists = (near >= 0) & (near < len(sections)) & bare
+    bare[exists] = ~shapely.covers(sections[near[exists]], inside[exists])
     return bare
 
 

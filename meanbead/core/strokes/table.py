@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -13,12 +13,24 @@ from meanbead.core.strokes.features import Feature
 
 
 @dataclass(frozen=True)
+class LayerAreas:
+    """Areas by layer, mm2, arrays of shape (layers,): what the recipe asks to be filled (sparse filling by its
+    density), what strokes fill, what is lost, and what is laid twice or beyond."""
+
+    asked_mm2: NDArray[np.float64]
+    laid_mm2: NDArray[np.float64]
+    lost_mm2: NDArray[np.float64]
+    overfilled_mm2: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
 class Strokes:
     """Strokes in flat arrays, all of length n; lengths in mm.
 
     ``start_xy``, ``end_xy`` float64 (n, 2); ``width_mm``, ``height_mm`` float64 (n,), 0 for travel; ``feature`` uint8
     (:class:`Feature`); ``layer`` int32; ``inside`` bool, True for a hop between neighbouring strokes of one filling,
-    which needs no retraction. Each row starts where the one before it ends, in x and y.
+    which needs no retraction, or travel that stays inside the part. ``substituted`` are layers whose section stands in
+    from a neighbour; above layer ``spiral_from`` a spiral climbs, if the recipe asks for one. Each row starts where the one before it ends, in x and y.
     """
 
     start_xy: NDArray[np.float64]
@@ -29,6 +41,9 @@ class Strokes:
     layer: NDArray[np.int32]
     inside: NDArray[np.bool_]
     layers: Layers
+    areas: LayerAreas
+    substituted: tuple[int, ...] = ()
+    spiral_from: int = 0
 
     def __len__(self) -> int:
         return len(self.feature)
@@ -52,6 +67,12 @@ class Strokes:
         """True for moves without plastic, shape (n,)."""
         travel: NDArray[np.bool_] = self.feature == Feature.TRAVEL
         return travel
+
+    def of_layers(self, chosen: NDArray[np.bool_]) -> Strokes:
+        """The strokes of some layers only; ``chosen`` bool (layers,). Layers keep their numbers."""
+        rows = np.flatnonzero(chosen[self.layer])
+        arrays = ("start_xy", "end_xy", "width_mm", "height_mm", "feature", "layer", "inside")
+        return replace(self, **{name: getattr(self, name)[rows] for name in arrays})
 
     @property
     def nbytes(self) -> int:

@@ -8,9 +8,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.parallel import Objects, spread
 
 MITRE_LIMIT = 2.0
+_EMPTY = shapely.MultiPolygon()
 
 
 @dataclass(frozen=True)
@@ -23,21 +25,9 @@ class Loops:
     source: NDArray[np.int64]
 
 
-def wall_depths_mm(
-    count: int, outer_spacing: NDArray[np.float64], inner_spacing: NDArray[np.float64], outer_width: NDArray[np.float64]
-) -> list[NDArray[np.float64]]:
-    """Depth of each wall's centre line below the outline, mm, and last the depth at which filling begins.
-
-    The outermost bead's edge lies on the outline, so its centre is half its width deep; from there on neighbours
-    stand at the distance that fills without gaps.
-    """
-    if count == 0:
-        return [np.zeros_like(outer_width)]
-    depths = [outer_width / 2]
-    for index in range(1, count):
-        depths.append(depths[-1] + (inner_spacing if index > 1 else (outer_spacing + inner_spacing) / 2))
-    depths.append(depths[-1] + (inner_spacing if count > 1 else outer_spacing) / 2)
-    return depths
+def spacings(width_mm: NDArray[np.float64], height_mm: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Distances at which beads fill without gaps, mm; :func:`meanbead.core.bead.bead_spacing_mm` for arrays."""
+    return width_mm - height_mm * SIDE_LOSS
 
 
 def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
@@ -47,6 +37,15 @@ def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
         return np.asarray(shapely.buffer(part, -depth, join_style="mitre", mitre_limit=MITRE_LIMIT), dtype=object)
 
     return spread(shrink, regions, depth_mm)
+
+
+def grown(regions: Objects, distance_mm: NDArray[np.float64]) -> Objects:
+    """Regions grown by a distance each (shrunk where it is negative), corners kept sharp; empty ones stay empty."""
+    result = np.full(len(regions), _EMPTY, dtype=object)
+    where = np.flatnonzero(~shapely.is_empty(regions))
+    if len(where):
+        result[where] = inset(regions[where], -distance_mm[where])
+    return result
 
 
 def rings_of(regions: Objects) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:

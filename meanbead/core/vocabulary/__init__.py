@@ -3,7 +3,7 @@
 One definition serves validation, storage, the API's schema and the front end's types.
 """
 
-from meanbead.core.vocabulary.estimate import Causes, Estimate, FeatureShare, Finding, Interval
+from meanbead.core.vocabulary.estimate import Causes, Estimate, FeatureShare, Finding, Interval, LayerLedger
 from meanbead.core.vocabulary.material import Material
 from meanbead.core.vocabulary.nozzle import Nozzle
 from meanbead.core.vocabulary.part import Extents, PartFacts
@@ -17,6 +17,7 @@ __all__ = [
     "FeatureShare",
     "Finding",
     "Interval",
+    "LayerLedger",
     "Material",
     "Nozzle",
     "PartFacts",

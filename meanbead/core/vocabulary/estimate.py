@@ -68,18 +68,28 @@ class Finding(Result):
 
 
 class Estimate(Result):
-    """Time, filament and cost of one part with one recipe on one machine."""
+    """Time, filament and cost of one part with one recipe on one machine.
+
+    ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
+    is too thin to be laid, ``overfilled_mm3`` is laid twice. Where ``layers_planned`` is less than ``layers``, the
+    figures are those of a sample and may be off by the share ``sampling_error``.
+    """
 
     engine_version: str
     print_time_s: float
     start_time_s: float
     heat_up_s: float
     whole_time_s: float
+    cool_down_s: float
     filament_mm: float
     filament_mm3: float
     filament_g: float
     filament_cost: float
+    lost_mm3: float
+    overfilled_mm3: float
     layers: int
+    layers_planned: int
+    sampling_error: float
     travel_mm: float
     retractions: int
     by_feature: dict[str, FeatureShare]
@@ -91,3 +101,24 @@ class Estimate(Result):
     melt_capped: bool
     findings: list[Finding]
     interval: Interval
+
+
+class LayerLedger(Result):
+    """Where the seconds and the plastic go, layer by layer; all lists run from the lowest layer to the highest.
+
+    Areas, mm2, are of the part without its start and supports: what the recipe asks to be filled (sparse filling by
+    its density), what is laid, lost and laid twice. ``substituted`` are the numbers of layers whose section could not
+    be taken and stands in from a neighbour.
+    """
+
+    top_mm: list[float]
+    height_mm: list[float]
+    time_s: list[float]
+    by_feature_s: dict[str, list[float]]
+    by_cause_s: dict[str, list[float]]
+    filament_mm3: list[float]
+    asked_mm2: list[float]
+    laid_mm2: list[float]
+    lost_mm2: list[float]
+    overfilled_mm2: list[float]
+    substituted: list[int]

@@ -8,13 +8,21 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from meanbead.core.vocabulary.base import AccelerationMmS2, LineWidthMm, Model, Share, SpeedMmS
 
-InfillPattern = Literal["lines", "grid", "triangles", "cubic", "honeycomb", "gyroid", "concentric"]
-AdhesionKind = Literal["none", "skirt", "brim"]
-SeamPlace = Literal["nearest", "back"]
+InfillPattern = Literal["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"]
+SkinPattern = Literal["lines", "zigzag", "concentric"]
+AdhesionKind = Literal["none", "skirt", "brim", "raft"]
+SeamPlace = Literal["back", "corner", "nearest", "scattered"]
+ThinWalls = Literal["variable", "fixed"]
+WallOrder = Literal["inside_out", "outside_in"]
+IroningKind = Literal["none", "topmost", "all_tops"]
+SupportKind = Literal["none", "columns", "trees"]
+HeightKind = Literal["even", "by_slope"]
+TravelSchool = Literal["straight", "inside"]
+CopyOrder = Literal["by_layer", "one_by_one"]
 HeightMm = Annotated[float, Field(gt=0, le=2)]
 
 
@@ -39,6 +47,86 @@ class Infill(Model):
     pattern: InfillPattern | None = None
     line_multiplier: Annotated[int, Field(ge=1, le=8)] | None = None
     angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
+    overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
+
+
+class Skins(Model):
+    """Floors and tops. A thickness, where given, decides instead of the count of layers.
+
+    ``overlap_mm`` is how far strokes reach into the walls; ``one_way`` lays top strokes all in one direction;
+    ``extra_top`` adds one layer under the topmost faces.
+    """
+
+    top_mm: Annotated[float, Field(ge=0, le=100)] | None = None
+    bottom_mm: Annotated[float, Field(ge=0, le=100)] | None = None
+    pattern: SkinPattern | None = None
+    angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
+    overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
+    one_way: bool | None = None
+    extra_top: bool | None = None
+
+
+class Ironing(Model):
+    """A second pass over tops with little plastic. ``flow`` is the share of the plastic that would fill the spacing."""
+
+    kind: IroningKind | None = None
+    flow: Annotated[float, Field(gt=0, le=1)] | None = None
+    spacing_mm: Annotated[float, Field(ge=0.02, le=2)] | None = None
+    inset_mm: Annotated[float, Field(ge=0, le=10)] | None = None
+    speed_mm_s: SpeedMmS | None = None
+
+
+class Supports(Model):
+    """Scaffolds under overhangs steeper than ``angle_deg`` from upright.
+
+    ``spacing_mm`` is the distance between lines of columns, or between the tips of trees; ``interface_layers`` dense
+    layers part the two; ``gap_layers`` stay empty under the part, ``gap_mm`` beside it.
+    """
+
+    kind: SupportKind | None = None
+    angle_deg: Annotated[float, Field(ge=0, le=89)] | None = None
+    spacing_mm: Annotated[float, Field(ge=0.3, le=50)] | None = None
+    interface_layers: Annotated[int, Field(ge=0, le=20)] | None = None
+    gap_layers: Annotated[int, Field(ge=0, le=5)] | None = None
+    gap_mm: Annotated[float, Field(ge=0, le=5)] | None = None
+    bed_only: bool | None = None
+
+
+class VariableHeight(Model):
+    """Layer heights from the slope: where ``kind`` is ``by_slope`` no ridge is higher than ``ridge_mm``, between bounds,
+    neighbours differing by at most ``max_step_mm``; with ``full_steps`` only multiples of the motor's full step."""
+
+    kind: HeightKind | None = None
+    min_mm: HeightMm | None = None
+    max_mm: HeightMm | None = None
+    ridge_mm: Annotated[float, Field(gt=0, le=2)] | None = None
+    max_step_mm: Annotated[float, Field(gt=0, le=2)] | None = None
+    full_steps: bool | None = None
+
+
+class HeightRange(Model):
+    """From one height to another other walls, skins or infill than elsewhere."""
+
+    from_mm: Annotated[float, Field(ge=0)]
+    to_mm: Annotated[float, Field(gt=0)]
+    infill_density: Share | None = None
+    walls: Annotated[int, Field(ge=0, le=100)] | None = None
+    top_layers: Annotated[int, Field(ge=0, le=1000)] | None = None
+    bottom_layers: Annotated[int, Field(ge=0, le=1000)] | None = None
+
+    @model_validator(mode="after")
+    def _upward(self) -> HeightRange:
+        if self.to_mm <= self.from_mm:
+            raise ValueError("to_mm has to be above from_mm")
+        return self
+
+
+class Copies(Model):
+    """Several of the part on one plate, ``gap_mm`` apart, layer by layer or one after the other."""
+
+    count: Annotated[int, Field(ge=1, le=400)] | None = None
+    order: CopyOrder | None = None
+    gap_mm: Annotated[float, Field(ge=0, le=200)] | None = None
 
 
 class Speeds(Model):
@@ -49,6 +137,8 @@ class Speeds(Model):
     infill: SpeedMmS | None = None
     solid: SpeedMmS | None = None
     top: SpeedMmS | None = None
+    bridge: SpeedMmS | None = None
+    support: SpeedMmS | None = None
     first_layer: SpeedMmS | None = None
     travel: SpeedMmS | None = None
 
@@ -72,19 +162,28 @@ class Retraction(Model):
 
 
 class Cooling(Model):
-    """Least time that a layer takes, and how slow the nozzle may go to reach it."""
+    """Least time that a layer takes, and how slow the nozzle may go to reach it; fan as a share of its full speed.
+
+    Fan speeds cost no time.
+    """
 
     min_layer_time_s: Annotated[float, Field(ge=0, le=600)] | None = None
     min_speed_mm_s: SpeedMmS | None = None
+    fan: Share | None = None
+    bridge_fan: Share | None = None
 
 
 class Adhesion(Model):
-    """The start on the bed. ``loops`` and ``distance_mm`` are the skirt's, ``width_mm`` the brim's."""
+    """The start on the bed. ``loops`` and ``distance_mm`` are the skirt's; ``width_mm`` is the brim's, or how far a raft
+    stands out; ``holes`` puts a brim into holes, too; ``layers`` counts the raft's."""
 
     kind: AdhesionKind | None = None
     loops: Annotated[int, Field(ge=0, le=50)] | None = None
     distance_mm: Annotated[float, Field(ge=0, le=50)] | None = None
     width_mm: Annotated[float, Field(ge=0, le=100)] | None = None
+    holes: bool | None = None
+    layers: Annotated[int, Field(ge=1, le=20)] | None = None
+    raft_layer_mm: HeightMm | None = None
 
 
 class Recipe(Model):
@@ -98,12 +197,23 @@ class Recipe(Model):
     bottom_layers: Annotated[int, Field(ge=0, le=1000)] | None = None
     nozzle_temp_c: Annotated[float, Field(ge=100, le=500)] | None = None
     bed_temp_c: Annotated[float, Field(ge=0, le=200)] | None = None
+    thin_walls: ThinWalls | None = None
+    wall_order: WallOrder | None = None
+    spiral: bool | None = None
+    seam: SeamPlace | None = None
     line_width_mm: LineWidths = LineWidths()
     infill: Infill = Infill()
+    skins: Skins = Skins()
+    ironing: Ironing = Ironing()
     speed_mm_s: Speeds = Speeds()
     acceleration_mm_s2: RecipeAccelerations = RecipeAccelerations()
+    travel: TravelSchool | None = None
     retraction: Retraction = Retraction()
     cooling: Cooling = Cooling()
     adhesion: Adhesion = Adhesion()
-    seam: SeamPlace | None = None
+    supports: Supports = Supports()
+    variable_height: VariableHeight = VariableHeight()
+    height_ranges: Annotated[tuple[HeightRange, ...], Field(max_length=50)] = ()
+    copies: Copies = Copies()
     flow_ratio: Annotated[float, Field(ge=0.5, le=1.5)] | None = None
+    bridge_flow_ratio: Annotated[float, Field(ge=0.3, le=1.5)] | None = None

@@ -1,0 +1,141 @@
+"""Which layers to plan when not all are: a sample whose totals stand for the whole, with a bound on the error.
+
+Each layer gets a size from its section alone, a guess at its seconds. Layers that are large beside the rest are taken
+for certain; of the others each stratum of equal size, bottom to top, gives one, drawn with a chance in proportion to
+its size (Hansen and Hurwitz 1943). A drawn layer stands for its stratum, weighted by stratum size over its own. The
+guess need not be right, only roughly in proportion: its scatter shows in the error. Draws are seeded by the part.
+"""
+
+from __future__ import annotations
+
+import math
+import zlib
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from meanbead.core.bead import bead_spacing_mm
+from meanbead.core.resolve import Plan
+from meanbead.core.strokes.choices import SOLID_DENSITY, layer_choices
+from meanbead.core.strokes.outline import Cut
+
+Floats = NDArray[np.float64]
+
+LEAST_LAYERS = 6
+"""A sample smaller than this has no error that could be told."""
+
+LEAST_ERROR = 0.004
+"""Below this share no bound is claimed: the strata's own layers differ in ways that the sizes do not know."""
+
+_COVER = 2.3
+"""Standard errors in the bound; a little over the usual two, for few layers are drawn."""
+
+
+@dataclass(frozen=True)
+class LayerSample:
+    """``weight`` (layers,): how many layers each stands for, 0 for those not planned. ``drawn`` are the numbers of the
+    layers that stand for strata, bottom to top, and ``size_s`` (layers,) the guesses."""
+
+    weight: Floats
+    drawn: NDArray[np.int64]
+    size_s: Floats
+
+    @property
+    def chosen(self) -> NDArray[np.bool_]:
+        """True for layers to plan, bool (layers,)."""
+        chosen: NDArray[np.bool_] = self.weight > 0
+        return chosen
+
+    def error(self, seconds: Floats) -> float:
+        """Bound on the relative error of the total, from the layers' seconds (layers,); 0 when all are planned.
+
+        The scatter is taken between neighbouring strata, so that a trend from bottom to top does not count as error.
+        """
+        if not len(self.drawn):
+            return 0.0
+        ratio = seconds[self.drawn] / self.size_s[self.drawn]
+        step = np.diff(ratio)
+        spread = float(np.sum(step**2)) / (2 * len(step))
+        stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
+        error_s = stands_for * math.sqrt(spread / len(self.drawn))
+        return max(LEAST_ERROR, _COVER * error_s / float(np.sum(seconds * self.weight)))
+
+
+def sample_layers(cut: Cut, plan: Plan, count: int, digest: str) -> LayerSample:
+    """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more."""
+    size = layer_sizes_s(cut, plan)
+    layers = len(size)
+    count = max(count, LEAST_LAYERS)
+    if layers <= 1.5 * count or (plan.shape.spiral and layers <= plan.shape.bottom_layers + count):
+        return LayerSample(np.ones(layers), np.empty(0, np.int64), size)
+    weight = np.zeros(layers)
+    certain = _certain(size, count)
+    weight[certain] = 1.0
+    rest = np.flatnonzero(~certain)
+    strata = max(2, count - int(certain.sum()))
+    random = np.random.default_rng(zlib.crc32(digest.encode()))
+    drawn = _draw(size[rest], strata, random)
+    # A layer that is drawn for two strata stands for both.
+    share = float(size[rest].sum()) / strata
+    for one in rest[drawn].tolist():
+        weight[one] += share / size[one]
+    return LayerSample(weight, np.unique(rest[drawn]), size)
+
+
+def _certain(size: Floats, count: int) -> NDArray[np.bool_]:
+    """The first layer, and every layer larger than a stratum would be."""
+    certain = np.zeros(len(size), dtype=bool)
+    certain[0] = True
+    while True:
+        left = count - int(certain.sum())
+        if left <= count // 2:
+            return certain
+        larger = ~certain & (size > size[~certain].sum() / left)
+        if not larger.any():
+            return certain
+        # The largest first, so that at least half of the sample is left to be drawn.
+        order = np.argsort(np.where(larger, -size, np.inf), kind="stable")
+        certain[order[: min(int(larger.sum()), left - count // 2)]] = True
+
+
+def _draw(size: Floats, strata: int, random: np.random.Generator) -> NDArray[np.int64]:
+    reach = np.cumsum(size)
+    at = (np.arange(strata) + random.random(strata)) * (reach[-1] / strata)
+    drawn: NDArray[np.int64] = np.minimum(np.searchsorted(reach, at, side="right"), len(size) - 1)
+    return drawn
+
+
+def layer_sizes_s(cut: Cut, plan: Plan) -> Floats:
+    """A guess at each layer's seconds from areas and outlines alone, (layers,): walls, skins, filling, small change."""
+    shape, speed, layers = plan.shape, plan.speed_mm_s, cut.layers
+    choices = layer_choices(shape, layers)
+    area, edge = shapely.area(cut.sections), shapely.length(cut.sections)
+    islands = shapely.get_num_geometries(cut.sections)
+    walls = choices.walls
+    slowest = np.where(np.arange(len(layers)) == 0, speed.first_layer, np.inf)
+    spacing = bead_spacing_mm(shape.width_mm.solid, shape.layer_height_mm)
+    seconds = np.where(walls > 0, edge / np.minimum(speed.outer_wall, slowest), 0.0)
+    seconds += np.maximum(walls - 1, 0) * edge / np.minimum(speed.inner_wall, slowest)
+    inside = np.maximum(0.0, area - edge * spacing * walls)
+    skin = np.minimum(inside, _exposed_mm2(area, choices.top, choices.bottom))
+    skin = np.where(choices.density >= SOLID_DENSITY, inside, skin)
+    seconds += skin / spacing / np.minimum(speed.solid, slowest)
+    seconds += (inside - skin) * choices.density * shape.infill_line_multiplier / spacing / speed.infill
+    seconds += 0.3 + 0.2 * islands + (inside - skin) * choices.density * 0.005
+    if plan.min_layer_time_s and shape.copies.count == 1:
+        seconds = np.maximum(seconds, plan.min_layer_time_s)
+    sizes: Floats = np.maximum(seconds, 1e-3)
+    return sizes
+
+
+def _exposed_mm2(area: Floats, top: NDArray[np.int64], bottom: NDArray[np.int64]) -> Floats:
+    """At least how much of each layer is skin: what some section within the skins' reach has less of it."""
+    exposed = np.zeros(len(area))
+    for step in range(1, int(max(top.max(initial=0), bottom.max(initial=0))) + 1):
+        above, below = np.zeros(len(area)), np.zeros(len(area))
+        above[:-step], below[step:] = area[step:], area[:-step]
+        exposed = np.maximum(exposed, np.where(top >= step, area - above, 0.0))
+        exposed = np.maximum(exposed, np.where(bottom >= step, area - below, 0.0))
+    return exposed

@@ -1,0 +1,53 @@
+"""Choices that may differ by layer: walls, skins and density, with the height ranges applied."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from meanbead.core.part.slices import Layers
+from meanbead.core.resolve import Shape
+
+SOLID_DENSITY = 0.99
+"""From this density on the inside is filled like a skin."""
+
+
+@dataclass(frozen=True)
+class LayerChoices:
+    """Arrays of shape (layers,): counts of ``walls``, ``top`` and ``bottom`` layers, and the infill's ``density``."""
+
+    walls: NDArray[np.int64]
+    top: NDArray[np.int64]
+    bottom: NDArray[np.int64]
+    density: NDArray[np.float64]
+
+
+def layer_choices(shape: Shape, layers: Layers) -> LayerChoices:
+    """The recipe's choices layer by layer. A layer belongs to a range by its middle; of two ranges the later counts.
+
+    Spiral mode leaves one wall above the floor, and neither tops nor infill.
+    """
+    count = len(layers)
+    walls = np.full(count, shape.walls)
+    top = np.full(count, shape.top_layers)
+    bottom = np.full(count, shape.bottom_layers)
+    density = np.full(count, shape.infill_density)
+    for one in shape.height_ranges:
+        within = (layers.middle_mm >= one.from_mm) & (layers.middle_mm < one.to_mm)
+        for values, asked in (
+            (walls, one.walls),
+            (top, one.top_layers),
+            (bottom, one.bottom_layers),
+            (density, one.infill_density),
+        ):
+            if asked is not None:
+                values[within] = asked
+    if shape.skins.extra_top:
+        top[top > 0] += 1
+    if shape.spiral:
+        above = np.arange(count) >= shape.bottom_layers
+        walls[above], top[:], density[:] = 1, 0, 0.0
+        bottom[above] = 0
+    return LayerChoices(walls, top, bottom, density)
