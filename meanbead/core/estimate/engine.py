@@ -116,18 +116,19 @@ class Engine:
                 remedy=f"Set at least {job.material.nozzle_temp_min_c:g} °C.",
             )
         heat_up_s = machine_heat_up_s(job.printer, plan.nozzle_temp_c, plan.bed_temp_c)
-        sample, weight = None, None
+        sample = None
         if layers is not None:
             sample = sample_layers(self._planner.cut(job.solid, plan.shape), plan, layers, job.solid.digest)
         if sample is None or sample.chosen.all():
             strokes = self.strokes(job.solid, plan)
-            weight = np.ones(len(strokes.layers))
+            weight = volume_weight = np.ones(len(strokes.layers))
             sample = None
         else:
             strokes = self._planner.plan(job.solid, plan.shape, sample.chosen)
-            weight = _on_plate(sample.weight, plan, len(strokes.layers))
+            weight = _on_plate(sample.weight, plan)
+            volume_weight = _on_plate(sample.volume_weight, plan)
         timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s)
-        return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, sample)
+        return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, volume_weight, sample)
 
     def _summary(self, job: Job, run: _Run, facts: PartFacts) -> Estimate:
         printer, material = job.printer, job.material
@@ -142,7 +143,8 @@ class Engine:
         row_weight = weight[strokes.layer]
         height = strokes.layers.height_mm
         lost, over = (
-            float(np.sum(area * height * weight)) for area in (strokes.areas.lost_mm2, strokes.areas.overfilled_mm2)
+            float(np.sum(area * height * run.volume_weight))
+            for area in (strokes.areas.lost_mm2, strokes.areas.overfilled_mm2)
         )
         situation = Situation(
             plan,
@@ -212,7 +214,8 @@ class Engine:
 
 @dataclass(frozen=True)
 class _Run:
-    """One part run through one machine; ``weight`` (layers,) is how many layers each planned one stands for."""
+    """One part run through one machine; ``weight`` (layers,) is how many layers each planned one stands for, and
+    ``volume_weight`` the same for plastic."""
 
     plan: Plan
     ceiling: MeltCeiling
@@ -220,10 +223,11 @@ class _Run:
     strokes: Strokes
     timing: Timing
     weight: NDArray[np.float64]
+    volume_weight: NDArray[np.float64]
     sample: LayerSample | None
 
 
-def _on_plate(weight: NDArray[np.float64], plan: Plan, layers: int) -> NDArray[np.float64]:
+def _on_plate(weight: NDArray[np.float64], plan: Plan) -> NDArray[np.float64]:
     """Weights of a part's layers as those of all layers printed: a raft's count once, each copy's like the first's."""
     copies = plan.shape.copies
     raft = np.ones(plan.shape.raft_layers if plan.shape.adhesion == "raft" else 0)
@@ -252,7 +256,10 @@ def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, Fe
     row_weight = run.weight[strokes.layer]
     seconds = run.weight @ timing.by_feature_s()
     length = np.bincount(strokes.feature, weights=strokes.length_mm * row_weight, minlength=count)
-    laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm * row_weight) * run.plan.flow_ratio
+    laid = (
+        np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm * run.volume_weight[strokes.layer])
+        * run.plan.flow_ratio
+    )
     volume = np.bincount(strokes.feature, weights=laid, minlength=count)
     shares = {}
     for feature in Feature:

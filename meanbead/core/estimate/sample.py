@@ -36,11 +36,13 @@ _COVER = 2.3
 @dataclass(frozen=True)
 class LayerSample:
     """``weight`` (layers,): how many layers each stands for, 0 for those not planned. ``drawn`` are the numbers of the
-    layers that stand for strata, bottom to top, and ``size_s`` (layers,) the guesses."""
+    layers that stand for strata, bottom to top, and ``size_s`` (layers,) the guesses. ``volume_weight`` is ``weight`` set
+    right by what the layers' areas say of the plastic: seconds and grams need not go together."""
 
     weight: Floats
     drawn: NDArray[np.int64]
     size_s: Floats
+    volume_weight: Floats
 
     @property
     def chosen(self) -> NDArray[np.bool_]:
@@ -51,13 +53,14 @@ class LayerSample:
     def error(self, seconds: Floats) -> float:
         """Bound on the relative error of the total, from the layers' seconds (layers,); 0 when all are planned.
 
-        The scatter is taken between neighbouring strata, so that a trend from bottom to top does not count as error.
+        The scatter is that of each stratum against the mean of its two neighbours, so that what changes slowly from
+        bottom to top does not count as error.
         """
         if not len(self.drawn):
             return 0.0
         ratio = seconds[self.drawn] / self.size_s[self.drawn]
-        step = np.diff(ratio)
-        spread = float(np.sum(step**2)) / (2 * len(step))
+        step = np.diff(ratio, 2)
+        spread = float(np.sum(step**2)) / (6 * len(step))
         stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
         error_s = stands_for * math.sqrt(spread / len(self.drawn))
         return max(LEAST_ERROR, _COVER * error_s / float(np.sum(seconds * self.weight)))
@@ -65,11 +68,11 @@ class LayerSample:
 
 def sample_layers(cut: Cut, plan: Plan, count: int, digest: str) -> LayerSample:
     """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more."""
-    size = layer_sizes_s(cut, plan)
+    size, volume = layer_sizes(cut, plan)
     layers = len(size)
     count = max(count, LEAST_LAYERS)
     if layers <= 1.5 * count or (plan.shape.spiral and layers <= plan.shape.bottom_layers + count):
-        return LayerSample(np.ones(layers), np.empty(0, np.int64), size)
+        return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers))
     weight = np.zeros(layers)
     certain = _certain(size, count)
     weight[certain] = 1.0
@@ -81,7 +84,10 @@ def sample_layers(cut: Cut, plan: Plan, count: int, digest: str) -> LayerSample:
     share = float(size[rest].sum()) / strata
     for one in rest[drawn].tolist():
         weight[one] += share / size[one]
-    return LayerSample(weight, np.unique(rest[drawn]), size)
+    stand_ins = np.unique(rest[drawn])
+    volume_weight = weight.copy()
+    volume_weight[stand_ins] *= volume[rest].sum() / float(np.sum(volume[stand_ins] * weight[stand_ins]))
+    return LayerSample(weight, stand_ins, size, volume_weight)
 
 
 def _certain(size: Floats, count: int) -> NDArray[np.bool_]:
@@ -107,8 +113,9 @@ def _draw(size: Floats, strata: int, random: np.random.Generator) -> NDArray[np.
     return drawn
 
 
-def layer_sizes_s(cut: Cut, plan: Plan) -> Floats:
-    """A guess at each layer's seconds from areas and outlines alone, (layers,): walls, skins, filling, small change."""
+def layer_sizes(cut: Cut, plan: Plan) -> tuple[Floats, Floats]:
+    """Guesses at each layer's seconds and plastic (mm3) from areas and outlines alone, (layers,) each: walls, skins,
+    filling, small change."""
     shape, speed, layers = plan.shape, plan.speed_mm_s, cut.layers
     choices = layer_choices(shape, layers)
     area, edge = shapely.area(cut.sections), shapely.length(cut.sections)
@@ -122,12 +129,13 @@ def layer_sizes_s(cut: Cut, plan: Plan) -> Floats:
     skin = np.minimum(inside, _exposed_mm2(area, choices.top, choices.bottom))
     skin = np.where(choices.density >= SOLID_DENSITY, inside, skin)
     seconds += skin / spacing / np.minimum(speed.solid, slowest)
-    seconds += (inside - skin) * choices.density * shape.infill_line_multiplier / spacing / speed.infill
-    seconds += 0.3 + 0.2 * islands + (inside - skin) * choices.density * 0.005
+    sparse = (inside - skin) * choices.density * shape.infill_line_multiplier
+    volume = layers.height_mm * np.maximum(area - inside + skin + sparse, 1e-6)
+    seconds += sparse / spacing / speed.infill + 0.005 * sparse
+    seconds += 0.3 + 0.2 * islands
     if plan.min_layer_time_s and shape.copies.count == 1:
         seconds = np.maximum(seconds, plan.min_layer_time_s)
-    sizes: Floats = np.maximum(seconds, 1e-3)
-    return sizes
+    return np.maximum(seconds, 1e-3), volume
 
 
 def _exposed_mm2(area: Floats, top: NDArray[np.int64], bottom: NDArray[np.int64]) -> Floats:
