@@ -2,7 +2,7 @@ import math
 import unittest
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.heat import heat_up_time_s, machine_heat_up_s
+from meanbead.core.heat import cool_down_time_s, heat_up_time_s, machine_cool_down_s, machine_heat_up_s
 from meanbead.core.vocabulary import Printer
 
 
@@ -37,3 +37,18 @@ class HeatUp(unittest.TestCase):
             with self.assertRaises(RecipeError) as caught:
                 machine_heat_up_s(Printer.model_validate(keys), *temps)
             self.assertEqual(caught.exception.field, field)
+
+
+class CoolDown(unittest.TestCase):
+    def test_agrees_with_small_steps_of_the_heat_balance(self) -> None:
+        above, seconds, step = 188.0, 0.0, 0.005
+        while above > 23.0:
+            above -= step * 0.08 * above / 15
+            seconds += step
+        self.assertAlmostEqual(cool_down_time_s(188, 23, 15, 0.08), seconds, delta=0.3)
+
+    def test_never_runs_backwards_and_waits_for_the_slower(self) -> None:
+        self.assertEqual(cool_down_time_s(10, 20, 15, 0.08), 0)
+        hot = machine_cool_down_s(Printer(), 210, 100)
+        self.assertGreater(hot, machine_cool_down_s(Printer(), 210, 60))
+        self.assertTrue(math.isfinite(machine_cool_down_s(Printer(room_temp_c=55), 210, 60)))

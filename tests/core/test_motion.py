@@ -5,6 +5,13 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from meanbead.core.motion.limits import (
+    acceleration_limits_mm_s2,
+    corner_limits_mm_s,
+    motor_shares,
+    path_limits,
+    speed_limits_mm_s,
+)
 from meanbead.core.motion.lookahead import (
     Moves,
     corner_speeds_deviation,
@@ -13,6 +20,8 @@ from meanbead.core.motion.lookahead import (
     plan_speeds,
     straight_move_time_s,
 )
+from meanbead.core.motion.twofold import plan_with_and_without
+from meanbead.core.vocabulary import Printer
 from tests.core.reference_motion import dense_time, deviation_corner, jerk_corner
 
 JERK = np.array([8.0, 8.0, 0.4, 5.0])
@@ -160,3 +169,45 @@ class AgainstTheReference(unittest.TestCase):
         self.assertTrue(np.all(reach <= 2 * moves.acceleration_mm_s2 * moves.length_mm + eps))
         joined = ~moves.halt[1:]
         np.testing.assert_allclose(profile.exit_mm_s[:-1][joined], profile.entry_mm_s[1:][joined])
+
+
+class WholePaths(unittest.TestCase):
+    """The one-pass functions for whole paths against those that they stand for."""
+
+    def check(self, delta: np.ndarray, printer: Printer, rng: np.random.Generator) -> None:
+        asked, wanted = rng.uniform(5, 200, len(delta)), rng.uniform(200, 3000, len(delta))
+        limits = path_limits(delta, asked, wanted, printer)
+        path = np.sqrt((delta[:, :3] ** 2).sum(axis=1))
+        length = np.where(path > 0, path, np.abs(delta[:, 3]))
+        unit = delta / length[:, None]
+        shares = motor_shares(unit, printer)
+        halt = np.zeros(len(delta), dtype=bool)
+        halt[0] = True
+        acceleration = np.minimum(wanted, acceleration_limits_mm_s2(shares, printer))
+        corner, stop = corner_limits_mm_s(unit, shares, acceleration, halt, printer)
+        np.testing.assert_allclose(limits.length_mm, length)
+        np.testing.assert_allclose(limits.speed_mm_s, np.minimum(asked, speed_limits_mm_s(shares, printer)))
+        np.testing.assert_allclose(limits.acceleration_mm_s2, acceleration)
+        # Near straight on, where a cosine is all but 1, its last digit decides; such corners bind nothing.
+        np.testing.assert_allclose(limits.corner_mm_s.clip(max=1e4), corner.clip(max=1e4), rtol=1e-6)
+        np.testing.assert_allclose(limits.stop_mm_s, stop)
+        np.testing.assert_array_equal(limits.halt, halt)
+        moves = Moves(length, unit, limits.speed_mm_s, limits.acceleration_mm_s2, limits.halt)
+        loose = rng.random(len(delta)) < 0.4
+        both = plan_with_and_without(limits, limits.speed_mm_s, loose)
+        tight = plan_speeds(moves, limits.corner_mm_s, limits.stop_mm_s)
+        free = plan_speeds(moves, np.where(loose, np.inf, limits.corner_mm_s), limits.stop_mm_s)
+        np.testing.assert_array_equal(both.time_s, tight.time_s)
+        np.testing.assert_array_equal(both.peak_mm_s, tight.peak_mm_s)
+        np.testing.assert_allclose(both.free_time_s, free.time_s, rtol=1e-12)
+
+    def test_agree_for_all_machines_and_also_when_cut_in_two(self) -> None:
+        rng = np.random.default_rng(5)
+        for kinematics in ("gantry", "coupled_gantry"):
+            for corner in ({"law": "jerk"}, {"law": "junction_deviation", "deviation_mm": 0.02}):
+                printer = Printer.model_validate({"kinematics": kinematics, "corner": corner})
+                for count in (40, 60_000):
+                    delta = rng.normal(0, 2, (count, 4)) * [1, 1, 0, 0.03]
+                    delta[rng.random(count) < 0.1, :3] = 0
+                    delta[rng.random(count) < 0.02] = [0, 0, 0.2, 0]
+                    self.check(delta, printer, rng)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 
+import manifold3d
+import numpy as np
 import trimesh
 
 from meanbead.core.part.read import RawMesh
@@ -18,6 +20,32 @@ def sound(mesh: trimesh.Trimesh) -> Solid:
 def box(x: float, y: float, z: float) -> Solid:
     """A box."""
     return sound(trimesh.creation.box((x, y, z)))
+
+
+def solid_of(manifold: manifold3d.Manifold) -> Solid:
+    """A manifold as a sound solid."""
+    mesh = manifold.to_mesh()
+    return make_sound(RawMesh(np.asarray(mesh.vert_properties, float)[:, :3], np.asarray(mesh.tri_verts, int)), "mm")
+
+
+def block(x: float, y: float, z: float, at: tuple[float, float, float] = (0, 0, 0)) -> manifold3d.Manifold:
+    """A box with its low corner at a place, to build solids from."""
+    return manifold3d.Manifold.cube((x, y, z)).translate(at)
+
+
+def table(span: float, width: float = 20, leg: float = 6, height: float = 10, top: float = 2) -> Solid:
+    """Two walls with a plate across: its underside between the walls is a bridge."""
+    long = span + 2 * leg
+    return solid_of(
+        block(leg, width, height)
+        + block(leg, width, height, (long - leg, 0, 0))
+        + block(long, width, top, (0, 0, height))
+    )
+
+
+def ledge(reach: float, width: float = 20, height: float = 10, top: float = 2) -> Solid:
+    """A wall with a plate that stands out to one side: an overhang that rests on nothing."""
+    return solid_of(block(6, width, height) + block(6 + reach, width, top, (0, 0, height)))
 
 
 def cylinder(radius: float, height: float, sections: int = 256) -> Solid:

@@ -8,12 +8,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.moves import MoveTable, all_moves
 from meanbead.core.estimate.sample import LayerSample, sample_layers
 from meanbead.core.estimate.timing import CAUSES, Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
@@ -44,7 +46,7 @@ UNKNOWN_LIMITS = 0.3
 """Typical machine limits may be this share too high or too low; the interval runs the print at both ends."""
 
 
-INTERVAL_LAYERS = 40
+INTERVAL_LAYERS = 24
 """Layers that are run for the interval, about."""
 
 
@@ -64,6 +66,7 @@ class Engine:
 
     def __init__(self, cache_bytes: int = 512 * 1024 * 1024) -> None:
         self._planner = StrokePlanner(cache_bytes)
+        self._moves: BoundedCache[MoveTable] = BoundedCache(cache_bytes // 4, lambda moves: moves.nbytes)
         self._facts: BoundedCache[PartFacts] = BoundedCache(4 * 1024 * 1024, lambda _: 1024)
 
     def strokes(self, solid: Solid, plan: Plan) -> Strokes:
@@ -118,7 +121,7 @@ class Engine:
         heat_up_s = machine_heat_up_s(job.printer, plan.nozzle_temp_c, plan.bed_temp_c)
         sample = None
         if layers is not None:
-            sample = sample_layers(self._planner.cut(job.solid, plan.shape), plan, layers, job.solid.digest)
+            sample = sample_layers(self._planner.cut(job.solid, plan.shape), plan.shape, layers, job.solid.digest)
         if sample is None or sample.chosen.all():
             strokes = self.strokes(job.solid, plan)
             weight = volume_weight = np.ones(len(strokes.layers))
@@ -127,7 +130,11 @@ class Engine:
             strokes = self._planner.plan(job.solid, plan.shape, sample.chosen)
             weight = _on_plate(sample.weight, plan)
             volume_weight = _on_plate(sample.volume_weight, plan)
-        timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s)
+        chosen = None if sample is None else sample.chosen.tobytes()
+        moves_key = (job.solid.digest, plan.shape, chosen, plan.flow_ratio, job.printer.filament_diameter_mm)
+        retraction = (plan.retraction_mm, plan.min_travel_mm, plan.z_hop_mm, plan.wipe_mm)
+        moves = self._moves.get((moves_key, retraction), lambda: all_moves(strokes, plan, job.printer))
+        timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s, moves)
         return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, volume_weight, sample)
 
     def _summary(self, job: Job, run: _Run, facts: PartFacts) -> Estimate:
@@ -140,7 +147,6 @@ class Engine:
             printer.filament_diameter_mm
         )
         grams = filament_mass_g(volume, material.density_g_cm3)
-        row_weight = weight[strokes.layer]
         height = strokes.layers.height_mm
         lost, over = (
             float(np.sum(area * height * run.volume_weight))
@@ -155,7 +161,7 @@ class Engine:
             facts,
             by_feature,
             causes,
-            plate_mm=_extent_mm(strokes),
+            plate_mm=strokes.extent_mm,
             lost_share=lost / max(volume, 1e-9),
             substituted=strokes.substituted,
         )
@@ -175,8 +181,8 @@ class Engine:
             layers=len(strokes.layers),
             layers_planned=int(np.count_nonzero(weight)),
             sampling_error=0.0 if run.sample is None else run.sample.error(_part_seconds(run)),
-            travel_mm=float(np.sum((strokes.length_mm * row_weight)[strokes.is_travel])),
-            retractions=round(float(np.sum(row_weight[run.timing.pulled_strokes]))),
+            travel_mm=by_feature["travel"].length_mm if "travel" in by_feature else 0.0,
+            retractions=round(float(np.sum(weight[strokes.layer[run.timing.pulled_strokes]]))),
             by_feature=by_feature,
             by_cause=causes,
             peak_flow_mm3_s=max(share.peak_flow_mm3_s for share in by_feature.values()),
@@ -243,28 +249,27 @@ def _part_seconds(run: _Run) -> NDArray[np.float64]:
     return seconds[raft : raft + count]
 
 
-def _extent_mm(strokes: Strokes) -> tuple[float, float]:
-    """Size of what is laid, x and y, mm."""
-    ends = strokes.end_xy[~strokes.is_travel]
-    x, y = np.ptp(ends, axis=0)
-    return float(x), float(y)
-
-
 def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, FeatureShare]:
     """Shares of the features that occur. Retraction, lifts and layer changes stand under ``travel``."""
     strokes, timing, count = run.strokes, run.timing, len(Feature)
-    row_weight = run.weight[strokes.layer]
     seconds = run.weight @ timing.by_feature_s()
-    length = np.bincount(strokes.feature, weights=strokes.length_mm * row_weight, minlength=count)
-    laid = (
-        np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm * run.volume_weight[strokes.layer])
-        * run.plan.flow_ratio
+    rows, length, volume, flows, capped = _feature_totals(
+        strokes.feature,
+        strokes.layer,
+        strokes.length_mm,
+        strokes.area_mm2,
+        timing.peak_flow_mm3_s,
+        timing.asked_flow_mm3_s,
+        timing.capped,
+        run.weight,
+        run.volume_weight,
+        count,
     )
-    volume = np.bincount(strokes.feature, weights=laid, minlength=count)
+    volume *= run.plan.flow_ratio
+    volume[Feature.TRAVEL] = 0.0
     shares = {}
     for feature in Feature:
-        rows = strokes.feature == feature
-        if not rows.any():
+        if not rows[feature]:
             continue
         mm3 = float(volume[feature])
         shares[FEATURES[feature]] = FeatureShare(
@@ -272,9 +277,9 @@ def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, Fe
             filament_mm=filament_length_mm(mm3, printer.filament_diameter_mm),
             filament_g=filament_mass_g(mm3, material.density_g_cm3),
             length_mm=float(length[feature]),
-            peak_flow_mm3_s=float(timing.peak_flow_mm3_s[rows].max()),
-            asked_flow_mm3_s=float(timing.asked_flow_mm3_s[rows].max()),
-            capped=bool(timing.capped[rows].any()),
+            peak_flow_mm3_s=float(flows[feature, 0]),
+            asked_flow_mm3_s=float(flows[feature, 1]),
+            capped=bool(capped[feature]),
         )
     if seconds[count] > 0:
         shares["wait"] = FeatureShare(
@@ -287,6 +292,25 @@ def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, Fe
             capped=False,
         )
     return shares
+
+
+@numba.njit(cache=True, nogil=True)
+def _feature_totals(  # type: ignore[no-untyped-def]
+    feature, layer, length, area, peak, asked, capped, weight, volume_weight, count
+):
+    """By feature: rows, length, volume, largest flows reached and asked for, and whether any stroke is capped."""
+    rows = np.zeros(count, np.int64)
+    lengths, volumes, flows = np.zeros(count), np.zeros(count), np.zeros((count, 2))
+    any_capped = np.zeros(count, np.bool_)
+    for k in range(len(feature)):
+        f, at = feature[k], layer[k]
+        rows[f] += 1
+        lengths[f] += length[k] * weight[at]
+        volumes[f] += area[k] * length[k] * volume_weight[at]
+        flows[f, 0] = max(flows[f, 0], peak[k])
+        flows[f, 1] = max(flows[f, 1], asked[k])
+        any_capped[f] |= capped[k]
+    return rows, lengths, volumes, flows, any_capped
 
 
 def _by_cause(run: _Run) -> Causes:

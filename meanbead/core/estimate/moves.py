@@ -43,6 +43,11 @@ class MoveTable:
     def __len__(self) -> int:
         return len(self.kind)
 
+    @property
+    def nbytes(self) -> int:
+        """Memory that the arrays take, bytes."""
+        return self.delta.nbytes + self.kind.nbytes + self.stroke.nbytes
+
 
 def retracted_travels(strokes: Strokes, plan: Plan) -> NDArray[np.bool_]:
     """True for travels before which filament is pulled back, shape (n,)."""

@@ -17,7 +17,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.bead import bead_spacing_mm
-from meanbead.core.resolve import Plan
+from meanbead.core.resolve import Shape
 from meanbead.core.strokes.choices import SOLID_DENSITY, layer_choices
 from meanbead.core.strokes.outline import Cut
 
@@ -28,6 +28,8 @@ LEAST_LAYERS = 6
 
 LEAST_ERROR = 0.004
 """Below this share no bound is claimed: the strata's own layers differ in ways that the sizes do not know."""
+
+_FIRST_LAYER_MM_S, _OUTER_MM_S, _INNER_MM_S, _INFILL_MM_S, _LEAST_LAYER_S = 25.0, 40.0, 60.0, 80.0, 8.0
 
 _COVER = 2.3
 """Standard errors in the bound; a little over the usual two, for few layers are drawn."""
@@ -66,12 +68,12 @@ class LayerSample:
         return max(LEAST_ERROR, _COVER * error_s / float(np.sum(seconds * self.weight)))
 
 
-def sample_layers(cut: Cut, plan: Plan, count: int, digest: str) -> LayerSample:
+def sample_layers(cut: Cut, shape: Shape, count: int, digest: str) -> LayerSample:
     """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more."""
-    size, volume = layer_sizes(cut, plan)
+    size, volume = layer_sizes(cut, shape)
     layers = len(size)
     count = max(count, LEAST_LAYERS)
-    if layers <= 1.5 * count or (plan.shape.spiral and layers <= plan.shape.bottom_layers + count):
+    if layers <= 1.5 * count or (shape.spiral and layers <= shape.bottom_layers + count):
         return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers))
     weight = np.zeros(layers)
     certain = _certain(size, count)
@@ -113,28 +115,29 @@ def _draw(size: Floats, strata: int, random: np.random.Generator) -> NDArray[np.
     return drawn
 
 
-def layer_sizes(cut: Cut, plan: Plan) -> tuple[Floats, Floats]:
+def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats]:
     """Guesses at each layer's seconds and plastic (mm3) from areas and outlines alone, (layers,) each: walls, skins,
-    filling, small change."""
-    shape, speed, layers = plan.shape, plan.speed_mm_s, cut.layers
+    filling, small change. At typical speeds, not the recipe's: a changed speed must not change which layers are drawn.
+    """
+    layers = cut.layers
     choices = layer_choices(shape, layers)
     area, edge = shapely.area(cut.sections), shapely.length(cut.sections)
     islands = shapely.get_num_geometries(cut.sections)
     walls = choices.walls
-    slowest = np.where(np.arange(len(layers)) == 0, speed.first_layer, np.inf)
+    slowest = np.where(np.arange(len(layers)) == 0, _FIRST_LAYER_MM_S, np.inf)
     spacing = bead_spacing_mm(shape.width_mm.solid, shape.layer_height_mm)
-    seconds = np.where(walls > 0, edge / np.minimum(speed.outer_wall, slowest), 0.0)
-    seconds += np.maximum(walls - 1, 0) * edge / np.minimum(speed.inner_wall, slowest)
+    seconds = np.where(walls > 0, edge / np.minimum(_OUTER_MM_S, slowest), 0.0)
+    seconds += np.maximum(walls - 1, 0) * edge / np.minimum(_INNER_MM_S, slowest)
     inside = np.maximum(0.0, area - edge * spacing * walls)
     skin = np.minimum(inside, _exposed_mm2(area, choices.top, choices.bottom))
     skin = np.where(choices.density >= SOLID_DENSITY, inside, skin)
-    seconds += skin / spacing / np.minimum(speed.solid, slowest)
+    seconds += skin / spacing / np.minimum(_INNER_MM_S, slowest)
     sparse = (inside - skin) * choices.density * shape.infill_line_multiplier
     volume = layers.height_mm * np.maximum(area - inside + skin + sparse, 1e-6)
-    seconds += sparse / spacing / speed.infill + 0.005 * sparse
+    seconds += sparse / spacing / _INFILL_MM_S + 0.005 * sparse
     seconds += 0.3 + 0.2 * islands
-    if plan.min_layer_time_s and shape.copies.count == 1:
-        seconds = np.maximum(seconds, plan.min_layer_time_s)
+    if shape.copies.count == 1:
+        seconds = np.maximum(seconds, _LEAST_LAYER_S)
     return np.maximum(seconds, 1e-3), volume
 
 

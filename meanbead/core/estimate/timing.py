@@ -5,23 +5,22 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
-from meanbead.core.motion.limits import (
-    acceleration_limits_mm_s2,
-    corner_limits_mm_s,
-    motor_shares,
-    speed_limits_mm_s,
-)
-from meanbead.core.motion.lookahead import Moves, plan_speeds
+from meanbead.core.motion.limits import path_limits
+from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.resolve import Plan
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
 from meanbead.core.vocabulary.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 
 Floats = NDArray[np.float64]
+
+_PLASTIC, _TRAVEL, _LIFT = int(Kind.PLASTIC), int(Kind.TRAVEL), int(Kind.LIFT)
+_FEATURE_TRAVEL = int(Feature.TRAVEL)
 
 CAUSES = (
     "at_set_speed",
@@ -40,18 +39,20 @@ CAUSES = (
 class Timing:
     """Seconds and flows.
 
-    Along the moves, (m,): ``move_s`` as planned; ``set_s`` at the speed asked for, without ramps; ``melt_s`` that the
-    melt ceiling costs; ``corner_s`` that corners cost; ``cooling_s`` added by slowing for the layer time. Along the
-    layers: ``wait_s``, waiting when even the least speed is too fast. Along the strokes, (n,): ``peak_flow_mm3_s``
-    reached, ``asked_flow_mm3_s`` that the set speed would need, ``capped`` where the ceiling held it back.
+    Along the moves, (m,): ``length_mm``; ``asked_mm_s`` that axes allow of the speed asked for, ``melt_mm_s`` that the
+    melt ceiling allows; ``move_s`` as planned and ``free_s`` without corners between plastic; ``cooling_s`` added by
+    slowing for the layer time. Along the layers: ``wait_s``, waiting when even the least speed is too fast. Along the
+    strokes, (n,): ``peak_flow_mm3_s`` reached, ``asked_flow_mm3_s`` that the set speed would need, ``capped`` where the
+    ceiling held it back.
     """
 
     strokes: Strokes
     moves: MoveTable
+    length_mm: Floats
+    asked_mm_s: Floats
+    melt_mm_s: Floats
     move_s: Floats
-    set_s: Floats
-    melt_s: Floats
-    corner_s: Floats
+    free_s: Floats
     cooling_s: Floats
     wait_s: Floats
     peak_flow_mm3_s: Floats
@@ -69,104 +70,149 @@ class Timing:
         pulled: NDArray[np.int64] = self.moves.stroke[self.moves.kind == Kind.RETRACT]
         return pulled
 
+    @cached_property
+    def _ledgers(self) -> tuple[Floats, Floats]:
+        by_feature, by_cause = _ledgers(
+            self.strokes.layer,
+            self.strokes.feature,
+            self.moves.kind,
+            self.moves.stroke,
+            self.length_mm,
+            self.asked_mm_s,
+            self.melt_mm_s,
+            self.move_s,
+            self.free_s,
+            self.cooling_s,
+            len(self.strokes.layers),
+            len(Feature),
+        )
+        by_cause[:, CAUSES.index("layer_cooling")] += self.wait_s
+        return np.column_stack([by_feature, self.wait_s]), by_cause
+
     def by_feature_s(self) -> Floats:
         """Seconds of each layer and feature, float64 (layers, features + 1); the last column is waiting.
 
         Retraction, lifts and layer changes stand under travel.
         """
-        layers, count = len(self.strokes.layers), len(Feature)
-        feature = np.where(
-            self.moves.kind == Kind.PLASTIC, self.strokes.feature[self.moves.stroke], np.uint8(Feature.TRAVEL)
-        ).astype(np.int64)
-        cell = self.strokes.layer[self.moves.stroke].astype(np.int64) * count + feature
-        table = np.bincount(cell, weights=self.move_s + self.cooling_s, minlength=layers * count)
-        return np.column_stack([table.reshape(layers, count), self.wait_s])
+        return self._ledgers[0]
 
     def by_cause_s(self) -> Floats:
-        """Seconds of each layer and cause, float64 (layers, causes), in the order of :data:`CAUSES`."""
-        layers = len(self.strokes.layers)
-        layer = self.strokes.layer[self.moves.stroke]
-        kind = self.moves.kind
-        plastic = kind == Kind.PLASTIC
+        """Seconds of each layer and cause, float64 (layers, causes), in the order of :data:`CAUSES`.
 
-        def total(seconds: Floats) -> Floats:
-            return np.asarray(np.bincount(layer, weights=seconds, minlength=layers), dtype=np.float64)
-
-        ramps = self.move_s - self.set_s - self.melt_s - self.corner_s
-        columns = [total(np.where(plastic, part, 0.0)) for part in (self.set_s, self.melt_s, ramps, self.corner_s)]
-        columns.append(total(self.cooling_s) + self.wait_s)
-        columns.extend(
-            total(np.where(np.isin(kind, kinds), self.move_s, 0.0))
-            for kinds in ((Kind.TRAVEL,), (Kind.RETRACT, Kind.PRIME), (Kind.LIFT, Kind.LAYER))
-        )
-        return np.column_stack(columns)
+        Of a move with plastic: its length at the speed asked for; what the melt ceiling adds to that; what corners add;
+        and the rest, which is speeding up and slowing down.
+        """
+        return self._ledgers[1]
 
 
-def time_strokes(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: float) -> Timing:
-    """Run strokes through the machine's limits. Pure: same inputs, same seconds."""
-    table = all_moves(strokes, plan, printer)
-    kind, stroke = table.kind, table.stroke
-    plastic = kind == Kind.PLASTIC
-    path = np.sqrt(np.einsum("ij,ij->i", table.delta[:, :3], table.delta[:, :3]))
-    length = np.where(path > 0, path, np.abs(table.delta[:, 3]))
-    unit = table.delta / length[:, None]
-    shares = motor_shares(unit, printer)
-    axis_speed = speed_limits_mm_s(shares, printer)
-    # A wipe pulls at the retraction's pace, however short or long its way.
-    with np.errstate(divide="ignore"):
-        pull_speed = plan.retraction_speed_mm_s / np.abs(unit[:, 3])
-    asked = np.choose(
-        np.minimum(kind, Kind.LIFT),
-        [
-            set_speeds_mm_s(strokes, plan)[stroke],
-            np.full(len(table), plan.speed_mm_s.travel),
-            pull_speed,
-            pull_speed,
-            np.full(len(table), np.inf),
-        ],
-    )
-    asked = np.minimum(asked, axis_speed)
-    melt = np.where(plastic, melt_limits_mm_s(strokes, plan, ceiling_mm3_s)[stroke], np.inf)
-    speed = np.minimum(asked, melt)
-    wanted = np.where(
-        (kind == Kind.RETRACT) | (kind == Kind.PRIME),
+@numba.njit(cache=True, nogil=True)
+def _ledgers(  # type: ignore[no-untyped-def]
+    layer, feature, kind, stroke, length, asked, melt, move_s, free_s, cooling_s, layers, features
+):
+    by_feature = np.zeros((layers, features))
+    by_cause = np.zeros((layers, 8))
+    for k in range(len(kind)):
+        at = layer[stroke[k]]
+        row = by_cause[at]
+        row[4] += cooling_s[k]
+        if kind[k] == _PLASTIC:
+            by_feature[at, feature[stroke[k]]] += move_s[k] + cooling_s[k]
+            set_s = length[k] / asked[k]
+            melt_s = length[k] / min(asked[k], melt[k]) - set_s
+            corner_s = move_s[k] - free_s[k]
+            row[0] += set_s
+            row[1] += melt_s
+            row[2] += move_s[k] - set_s - melt_s - corner_s
+            row[3] += corner_s
+            continue
+        by_feature[at, _FEATURE_TRAVEL] += move_s[k] + cooling_s[k]
+        row[5 if kind[k] == _TRAVEL else 6 if kind[k] < _LIFT else 7] += move_s[k]
+    return by_feature, by_cause
+
+
+def time_strokes(
+    strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: float, moves: MoveTable | None = None
+) -> Timing:
+    """Run strokes through the machine's limits. Pure: same inputs, same seconds.
+
+    ``moves`` are those of :func:`~meanbead.core.estimate.moves.all_moves`, if they are known already.
+    """
+    table = moves if moves is not None else all_moves(strokes, plan, printer)
+    stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
+    stroke_asked = set_speeds_mm_s(strokes, plan)
+    asked, wanted, melt = _wishes(
+        table.delta,
+        table.kind,
+        table.stroke,
+        stroke_asked,
+        set_accelerations_mm_s2(strokes, plan),
+        stroke_melt,
+        plan.speed_mm_s.travel,
+        plan.retraction_speed_mm_s,
         printer.acceleration_mm_s2.retract,
-        set_accelerations_mm_s2(strokes, plan)[stroke],
     )
-    wanted[kind >= Kind.LIFT] = np.inf
-    acceleration = np.minimum(wanted, acceleration_limits_mm_s2(shares, printer))
-    halt = np.zeros(len(table), dtype=bool)
-    halt[0] = True
-    corner, stop = corner_limits_mm_s(unit, shares, acceleration, halt, printer)
-    moves = Moves(length, unit, speed, acceleration, halt)
-    profile = plan_speeds(moves, corner, stop)
+    limits = path_limits(table.delta, asked, wanted, printer)
+    plastic = table.kind == Kind.PLASTIC
     # Without corners between plastic no speed is lower, so no move takes longer: the difference is what they cost.
     between_plastic = plastic.copy()
     between_plastic[1:] &= plastic[:-1]
     between_plastic[0] = False
-    free_s = plan_speeds(moves, np.where(between_plastic, np.inf, corner), stop).time_s
-
-    set_s = length / asked
-    move_s = profile.time_s
-    cooling_s, wait_s = _cooling(strokes, table, plan, move_s, length)
-    slowed = move_s / (move_s + cooling_s)
+    profile = plan_with_and_without(limits, np.minimum(limits.speed_mm_s, melt), between_plastic)
+    cooling_s, wait_s = _cooling(strokes, table, plan, profile.time_s, limits.length_mm)
     area = strokes.area_mm2 * plan.flow_ratio
     area[strokes.is_travel] = 0.0
-    # Each stroke's own move: the only one of its kind.
-    own = np.flatnonzero(kind <= Kind.TRAVEL)
+    peak, asked_own, capped = _by_stroke(
+        table.kind, table.stroke, profile.peak_mm_s, profile.time_s, cooling_s, limits.speed_mm_s, melt, len(strokes)
+    )
     return Timing(
         strokes=strokes,
         moves=table,
-        move_s=move_s,
-        set_s=set_s,
-        melt_s=length / speed - set_s,
-        corner_s=np.where(plastic, move_s - free_s, 0.0),
+        length_mm=limits.length_mm,
+        asked_mm_s=limits.speed_mm_s,
+        melt_mm_s=melt,
+        move_s=profile.time_s,
+        free_s=profile.free_time_s,
         cooling_s=cooling_s,
         wait_s=wait_s,
-        peak_flow_mm3_s=(profile.peak_mm_s * slowed)[own] * area,
-        asked_flow_mm3_s=asked[own] * area,
-        capped=(melt < asked * (1 - 1e-9))[own],
+        peak_flow_mm3_s=peak * area,
+        asked_flow_mm3_s=asked_own * area,
+        capped=capped,
     )
+
+
+@numba.njit(cache=True, nogil=True)
+def _wishes(  # type: ignore[no-untyped-def]
+    delta, kind, stroke, stroke_asked, stroke_wanted, stroke_melt, travel, pull, pull_acceleration
+):
+    """Speed and acceleration that each move is asked for, and the speed that the melt ceiling allows, (moves,) each."""
+    n = len(kind)
+    asked, wanted, melt = np.empty(n), np.empty(n), np.full(n, np.inf)
+    for k in range(n):
+        if kind[k] == _PLASTIC:
+            asked[k], wanted[k], melt[k] = stroke_asked[stroke[k]], stroke_wanted[stroke[k]], stroke_melt[stroke[k]]
+        elif kind[k] == _TRAVEL:
+            asked[k], wanted[k] = travel, stroke_wanted[stroke[k]]
+        elif kind[k] < _LIFT:
+            # A wipe pulls at the retraction's pace, however short or long its way.
+            path = np.sqrt(delta[k, 0] ** 2 + delta[k, 1] ** 2 + delta[k, 2] ** 2)
+            asked[k] = pull * (path / abs(delta[k, 3])) if path > 0 else pull
+            wanted[k] = pull_acceleration
+        else:
+            asked[k] = wanted[k] = np.inf
+    return asked, wanted, melt
+
+
+@numba.njit(cache=True, nogil=True)
+def _by_stroke(kind, stroke, peak, time, cooling, asked, melt, strokes):  # type: ignore[no-untyped-def]
+    """Of each stroke's own move: peak speed as slowed for cooling, speed asked for, and whether the melt caps it."""
+    out_peak, out_asked, capped = np.zeros(strokes), np.zeros(strokes), np.zeros(strokes, np.bool_)
+    for k in range(len(kind)):
+        if kind[k] <= _TRAVEL:
+            slowed = time[k] / (time[k] + cooling[k])
+            out_peak[stroke[k]] = peak[k] * slowed
+            out_asked[stroke[k]] = asked[k]
+            capped[stroke[k]] = melt[k] < asked[k] * (1 - 1e-9)
+    return out_peak, out_asked, capped
 
 
 def melt_limits_mm_s(strokes: Strokes, plan: Plan, ceiling_mm3_s: float) -> Floats:
@@ -219,23 +265,39 @@ def _cooling(
     Slowing is taken as a common factor on the layer's seconds under plastic.
     """
     count = len(strokes.layers)
-    layer = strokes.layer[moves.stroke]
-    plastic = moves.kind == Kind.PLASTIC
-    laying = np.where(plastic, move_s, 0.0)
-    per_layer = np.bincount(layer, weights=move_s, minlength=count)
-    plastic_s = np.bincount(layer, weights=laying, minlength=count)
-    slowest_s = np.bincount(
-        layer,
-        weights=np.where(plastic, np.maximum(move_s, length_mm / plan.min_speed_mm_s), 0.0),
-        minlength=count,
+    per_layer, plastic_s, slowest_s = _layer_seconds(
+        strokes.layer, moves.kind, moves.stroke, move_s, length_mm, plan.min_speed_mm_s, count
     )
     short = np.maximum(0.0, plan.min_layer_time_s - per_layer)
     short[strokes.layers.on_bed] = 0.0
     short[plastic_s <= 0] = 0.0
     slowing = np.minimum(short, np.maximum(0.0, slowest_s - plastic_s))
     factor = np.divide(slowing, plastic_s, out=np.zeros(count), where=plastic_s > 0)
-    added: Floats = laying * factor[layer]
-    return added, short - slowing
+    if not slowing.any():
+        return np.zeros(len(moves)), short
+    return _slowed(strokes.layer, moves.kind, moves.stroke, move_s, factor), short - slowing
+
+
+@numba.njit(cache=True, nogil=True)
+def _layer_seconds(layer, kind, stroke, move_s, length, least_speed, count):  # type: ignore[no-untyped-def]
+    """Seconds of each layer: all, under plastic, and under plastic at the least speed."""
+    whole, plastic, slowest = np.zeros(count), np.zeros(count), np.zeros(count)
+    for k in range(len(kind)):
+        at = layer[stroke[k]]
+        whole[at] += move_s[k]
+        if kind[k] == _PLASTIC:
+            plastic[at] += move_s[k]
+            slowest[at] += max(move_s[k], length[k] / least_speed)
+    return whole, plastic, slowest
+
+
+@numba.njit(cache=True, nogil=True)
+def _slowed(layer, kind, stroke, move_s, factor):  # type: ignore[no-untyped-def]
+    added = np.zeros(len(kind))
+    for k in range(len(kind)):
+        if kind[k] == _PLASTIC:
+            added[k] = move_s[k] * factor[layer[stroke[k]]]
+    return added
 
 
 def stronger(printer: Printer, factor: float) -> Printer:

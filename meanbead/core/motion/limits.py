@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.motion.lookahead import corner_speeds_deviation, corner_speeds_jerk, limit_by_axis
+from meanbead.core.parallel import halves, in_threads
 from meanbead.core.vocabulary.printer import Printer
 
 Floats = NDArray[np.float64]
@@ -53,3 +57,140 @@ def corner_limits_mm_s(
         return corner_speeds_deviation(unit, acceleration_mm_s2, corner.deviation_mm, halt), np.zeros(len(unit))
     jerk = np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e])
     return corner_speeds_jerk(shares, jerk, halt), limit_by_axis(shares, jerk)
+
+
+@dataclass(frozen=True)
+class PathLimits:
+    """What the machine allows along a whole path, arrays of shape (n,): ``length_mm``, the ``speed_mm_s`` asked for
+    within what axes allow, ``acceleration_mm_s2`` likewise, speed at each ``corner_mm_s`` and to ``stop_mm_s`` from, and
+    where the machine comes to a ``halt``."""
+
+    length_mm: Floats
+    speed_mm_s: Floats
+    acceleration_mm_s2: Floats
+    corner_mm_s: Floats
+    stop_mm_s: Floats
+    halt: NDArray[np.bool_]
+
+
+def path_limits(delta: Floats, asked_mm_s: Floats, wanted_mm_s2: Floats, printer: Printer) -> PathLimits:
+    """Limits of a path from rest, ``delta`` (n, 4) the change of x, y, z and filament of each move, mm.
+
+    The same as the functions above one after the other, in one pass over the moves and without arrays in between.
+    A move of filament alone is as long as its filament.
+    """
+    n = len(delta)
+    corner, top, most = printer.corner, printer.max_speed_mm_s, printer.max_acceleration_mm_s2
+    deviation = corner.deviation_mm if corner.law == "junction_deviation" and corner.deviation_mm is not None else -1.0
+    limits = PathLimits(np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.zeros(n, dtype=bool))
+
+    def run(part: tuple[int, int]) -> None:
+        _path_limits(
+            part[0],
+            part[1],
+            delta,
+            asked_mm_s,
+            wanted_mm_s2,
+            printer.kinematics == "coupled_gantry",
+            np.array([top.x, top.y, top.z, top.e]),
+            np.array([most.x, most.y, most.z, most.e]),
+            np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e]),
+            deviation,
+            limits.length_mm,
+            limits.speed_mm_s,
+            limits.acceleration_mm_s2,
+            limits.corner_mm_s,
+            limits.stop_mm_s,
+            limits.halt,
+        )
+
+    in_threads(run, halves(n))
+    return limits
+
+
+@numba.njit(cache=True, nogil=True)
+def _share(delta, k, coupled, share):  # type: ignore[no-untyped-def]
+    """Fills in a move's motor shares and returns its length and whether it is one of filament alone."""
+    x, y, z, e = delta[k, 0], delta[k, 1], delta[k, 2], delta[k, 3]
+    path = np.sqrt(x * x + y * y + z * z)
+    length = path if path > 0 else abs(e)
+    share[0], share[1], share[2], share[3] = x / length, y / length, z / length, e / length
+    if coupled:
+        share[0], share[1] = share[0] + share[1], share[0] - share[1]
+    return length, path == 0
+
+
+@numba.njit(cache=True, nogil=True)
+def _acceleration(share, wanted, most):  # type: ignore[no-untyped-def]
+    bound = wanted
+    for axis in range(4):
+        part = abs(share[axis])
+        if part > 0:
+            bound = min(bound, most[axis] / part)
+    return bound
+
+
+@numba.njit(cache=True, nogil=True)
+def _path_limits(  # type: ignore[no-untyped-def]
+    low,
+    high,
+    delta,
+    asked,
+    wanted,
+    coupled,
+    top,
+    most,
+    jerk,
+    deviation,
+    length,
+    speed,
+    acceleration,
+    corner,
+    stop,
+    halt,
+):
+    share, before = np.zeros(4), np.zeros(4)
+    alone_before, acceleration_before = True, 0.0
+    if low > 0:
+        _, alone_before = _share(delta, low - 1, coupled, before)
+        acceleration_before = _acceleration(before, wanted[low - 1], most)
+    for k in range(low, high):
+        length[k], alone = _share(delta, k, coupled, share)
+        fastest, to_rest = asked[k], np.inf
+        for axis in range(4):
+            part = abs(share[axis])
+            if part > 0:
+                fastest = min(fastest, top[axis] / part)
+                to_rest = min(to_rest, jerk[axis] / part)
+        speed[k] = fastest
+        acceleration[k] = _acceleration(share, wanted[k], most)
+        if deviation > 0:
+            halt[k] = k == 0 or alone or alone_before
+            corner[k], stop[k] = 0.0, 0.0
+            if not halt[k]:
+                cosine = 0.0
+                for axis in range(3):
+                    cosine += delta[k, axis] * delta[k - 1, axis]
+                cosine /= length[k] * length[k - 1] if k > low else length[k] * _length(delta, k - 1)
+                half_sine = np.sqrt(max(0.0, min(1.0, (1 + cosine) / 2)))
+                if half_sine > 1 - 1e-12:
+                    corner[k] = np.inf
+                else:
+                    lesser = min(acceleration[k], acceleration_before)
+                    corner[k] = np.sqrt(lesser * deviation * half_sine / (1 - half_sine))
+        else:
+            halt[k] = k == 0
+            stop[k] = to_rest
+            allowed = np.inf
+            for axis in range(4):
+                step = abs(share[axis] - (0.0 if k == 0 else before[axis]))
+                if step > 0:
+                    allowed = min(allowed, jerk[axis] / step)
+            corner[k] = allowed
+        alone_before, acceleration_before = alone, acceleration[k]
+        before[0], before[1], before[2], before[3] = share[0], share[1], share[2], share[3]
+
+
+@numba.njit(cache=True, nogil=True)
+def _length(delta, k):  # type: ignore[no-untyped-def]
+    return np.sqrt(delta[k, 0] ** 2 + delta[k, 1] ** 2 + delta[k, 2] ** 2)

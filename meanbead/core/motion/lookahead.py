@@ -117,6 +117,15 @@ def plan_speeds(moves: Moves, corner_mm_s: Floats, stop_mm_s: Floats, start_mm_s
 
 
 @numba.njit(cache=True, nogil=True)
+def trapezoid(v0, v1, speed, a, s):  # type: ignore[no-untyped-def]
+    """Peak speed and time of one move."""
+    top = min(speed, np.sqrt(a * s + (v0 * v0 + v1 * v1) / 2))
+    top = max(top, v0, v1)
+    ramps = (2 * top * top - v0 * v0 - v1 * v1) / (2 * a)
+    return top, (2 * top - v0 - v1) / a + max(0.0, s - ramps) / top
+
+
+@numba.njit(cache=True, nogil=True)
 def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: ignore[no-untyped-def]
     n = len(length)
     entry = np.empty(n)
@@ -148,11 +157,7 @@ def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: igno
         leave[k] = v1
         if k + 1 < n and not halt[k + 1]:
             entry[k + 1] = v1
-        top = min(speed[k], np.sqrt(a * s + (v0 * v0 + v1 * v1) / 2))
-        top = max(top, v0, v1)
-        peak[k] = top
-        ramps = (2 * top * top - v0 * v0 - v1 * v1) / (2 * a)
-        time[k] = (2 * top - v0 - v1) / a + max(0.0, s - ramps) / top
+        peak[k], time[k] = trapezoid(v0, v1, speed[k], a, s)
     return entry, leave, peak, time, settled
 
 

@@ -7,6 +7,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.parallel import Objects
+from meanbead.core.strokes.overlay import difference, without
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.walls import grown
 
@@ -40,7 +41,7 @@ def find_bridges(
     parts, source = shapely.get_parts(bottom[at], return_index=True)
     whole = at[source]
     # What lies on the section below is no bridge; of the rest only what is wide enough for strands.
-    air = np.asarray(shapely.difference(parts, sections[layer[whole] - 1]), dtype=object)
+    air = difference(np.asarray(parts, dtype=object), sections[layer[whole] - 1])
     broad = ~shapely.is_empty(grown(air, np.full(len(air), -_LEAST_WIDTH_MM / 2)))
     parts, whole = np.asarray(parts, dtype=object)[broad], whole[broad]
     if not len(parts):
@@ -53,7 +54,7 @@ def find_bridges(
     for index in np.unique(whole[held]):
         mine = held & (whole == index)
         bridges[index] = shapely.union_all(parts[mine])
-        floors[index] = _areas(shapely.difference(bottom[index], bridges[index]))
+        floors[index] = _areas(without(bottom[index], bridges[index]))
         # Several bridges of one region share the direction of the largest.
         areas = np.where(mine, shapely.area(parts), 0.0)
         angles[index] = best[np.argmax(areas)] * np.pi / DIRECTIONS

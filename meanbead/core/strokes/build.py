@@ -116,29 +116,28 @@ def lay_strokes(
     shift = 0
     if shape.adhesion == "raft":
         shift, layers = shape.raft_layers, with_raft(layers, shape)
-        areas = _padded(areas, shift)
+        areas = areas.raised(shift)
     places = _places([stands, *sections], shape)
     together = shape.copies.order == "by_layer"
     moved = [part.moved(place, islands=k * _ISLANDS_PER_COPY, layers=shift) for k, place in enumerate(places)]
     grounds = [shapely.affinity.translate(stands, *place) for place in places]
     if together:
         rows = _ordered([*moved, *_start(shapely.union_all(grounds), shape)], shape)
-        bounds: Objects = _copied(sections, places)
     else:
         rows = _ordered([moved[0], *_start(grounds[0], shape)], shape)
-        bounds = _copied(sections, places[:1])
     if shape.travel == "inside":
+        bounds = _copied(sections, places if together else places[:1])
         rows = keep_inside(rows, bounds, shift, np.full(len(sections), shape.width_mm.outer_wall / 2))
+    bare = rows
     if shape.spiral:
         rows = _without_breaks(rows, shift + shape.bottom_layers, shape)
     if shape.skins.pattern == "zigzag":
         rows = _with_turns(rows)
     count = len(places)
-    if together:
-        areas = LayerAreas(*(getattr(areas, name) * count for name in _AREA_NAMES))
-    elif count > 1:
+    areas = _with_links(areas.times(count if together else 1), bare, rows)
+    if not together and count > 1:
         rows, layers = _one_by_one(rows, layers, places)
-        areas = LayerAreas(*(np.tile(getattr(areas, name), count) for name in _AREA_NAMES))
+        areas = areas.repeated(count)
     return Strokes(
         start_xy=rows.xy[:, 0:2],
         end_xy=rows.xy[:, 2:4],
@@ -154,7 +153,6 @@ def lay_strokes(
     )
 
 
-_AREA_NAMES = ("asked_mm2", "laid_mm2", "lost_mm2", "overfilled_mm2")
 _ISLANDS_PER_COPY = 1 << 40
 
 
@@ -180,7 +178,7 @@ def _places(spread: list[shapely.Geometry], shape: Shape) -> list[tuple[float, f
     x0, y0, x1, y1 = shapely.total_bounds(spread)
     margin = shape.copies.gap_mm + (2 * shape.brim_width_mm if shape.adhesion in ("brim", "raft") else 0.0)
     wide, deep = x1 - x0 + margin, y1 - y0 + margin
-    columns = max(1, math.ceil(math.sqrt(count * deep / wide) - 1e-9))
+    columns = min(range(1, count + 1), key=lambda c: (max(c * wide, math.ceil(count / c) * deep), c))
     rows = math.ceil(count / columns)
     return [((k % columns - (columns - 1) / 2) * wide, (k // columns - (rows - 1) / 2) * deep) for k in range(count)]
 
@@ -302,6 +300,12 @@ def _areas(
     )
 
 
-def _padded(areas: LayerAreas, raft_layers: int) -> LayerAreas:
-    none = np.zeros(raft_layers)
-    return LayerAreas(*(np.concatenate([none, getattr(areas, name)]) for name in _AREA_NAMES))
+def _with_links(areas: LayerAreas, before: Ordered, after: Ordered) -> LayerAreas:
+    """Areas with what is laid on ways that were travel before: nobody asked for it, so it overfills."""
+    linked = np.flatnonzero((before.feature == Feature.TRAVEL) & (after.feature != Feature.TRAVEL))
+    if not len(linked):
+        return areas
+    step = after.xy[linked, 2:4] - after.xy[linked, 0:2]
+    area = np.hypot(step[:, 0], step[:, 1]) * spacings(after.width_mm[linked], after.height_mm[linked])
+    more = np.bincount(after.layer[linked], weights=area, minlength=len(areas.laid_mm2))
+    return replace(areas, laid_mm2=areas.laid_mm2 + more, overfilled_mm2=areas.overfilled_mm2 + more)

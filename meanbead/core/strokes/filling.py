@@ -16,6 +16,7 @@ from meanbead.core.resolve import Shape
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.outline import Outline, wall_depth_mm
+from meanbead.core.strokes.overlay import intersection
 from meanbead.core.strokes.patterns import concentric, sparse_strokes
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, line_pieces, loop_pieces
 from meanbead.core.strokes.scanlines import Lines, scan_lines
@@ -91,7 +92,7 @@ def lay_skins(fill: Fill, islands: Islands, shape: Shape) -> Filled:
 
 
 def _within(regions: Objects, bounds: Objects) -> Objects:
-    return np.asarray(shapely.intersection(regions, bounds), dtype=object)
+    return intersection(regions, bounds)
 
 
 def _bridges(fill: Fill, islands: Islands, shape: Shape) -> Pieces:

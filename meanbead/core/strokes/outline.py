@@ -18,13 +18,13 @@ from meanbead.core.resolve import Shape
 from meanbead.core.strokes.choices import LayerChoices, layer_choices
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces, loop_pieces, no_pieces
-from meanbead.core.strokes.thin import split_wide, thin_strokes
+from meanbead.core.strokes.thin import strips_of, thin_strokes
 from meanbead.core.strokes.walls import grown, inset, loops_of, spacings
 
 Floats = NDArray[np.float64]
 
 MAX_LAYERS = 20_000
-_SPECK_SPACINGS2 = 0.1
+_SPECK_SPACINGS2 = 0.4
 """Strips smaller than this many squared spacings in all are corners, not thin walls."""
 
 PHASES = {
@@ -165,10 +165,12 @@ def _walls(islands: Islands, choices: LayerChoices, shape: Shape) -> tuple[Piece
         width = outer if index == 0 else inner
         spacing = width - loss
         band, deeper = region[at], inset(region[at], spacing[at])
-        wide, thin = band, np.empty(0, np.int64)
+        thin = np.empty(0, np.int64)
         if shape.thin_walls == "variable":
-            wide, strips, thin = _split(band, deeper, spacing[at])
-        middle = inset(wide, spacing[at] / 2)
+            strips, thin = _strips(band, deeper, spacing[at])
+        middle = inset(band, spacing[at] / 2)
+        # Where strips get strokes of their own, loops go round the rest only.
+        middle[thin] = grown(deeper[thin], spacing[at[thin]] / 2)
         loops = loops_of(middle)
         loops.source[:] = at[loops.source]
         laid = shapely.length(middle) * spacing[at]
@@ -196,20 +198,14 @@ def _walls(islands: Islands, choices: LayerChoices, shape: Shape) -> tuple[Piece
     return join_pieces(parts), region, whole_mm2 - shapely.area(region), balance
 
 
-def _split(band: Objects, deeper: Objects, spacing: Floats) -> tuple[Objects, Objects, NDArray[np.int64]]:
-    """Wide parts, thin strips, and the indices of the regions that have any."""
+def _strips(band: Objects, deeper: Objects, spacing: Floats) -> tuple[Objects, NDArray[np.int64]]:
+    """Thin strips, and the indices of the regions that have any."""
     speck = _SPECK_SPACINGS2 * spacing**2
     missing = shapely.area(band) - shapely.area(grown(deeper, spacing))
     suspect = np.flatnonzero(missing > speck)
-    wide = band.copy()
     strips = np.full(len(band), shapely.MultiPolygon(), dtype=object)
-    if not len(suspect):
-        return wide, strips, suspect
-    some_wide, some_strips = split_wide(band[suspect], spacing[suspect], deeper[suspect])
-    real = shapely.area(some_strips) > speck[suspect]
-    thin = suspect[real]
-    wide[thin], strips[thin] = some_wide[real], some_strips[real]
-    return wide, strips, thin
+    strips[suspect] = strips_of(band[suspect], spacing[suspect], deeper[suspect])
+    return strips, np.flatnonzero(shapely.area(strips) > speck)
 
 
 def wall_depth_mm(islands: Islands, choices: LayerChoices, shape: Shape) -> Floats:

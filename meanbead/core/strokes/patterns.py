@@ -19,6 +19,7 @@ from scipy.optimize import brentq
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.parallel import Objects
+from meanbead.core.strokes.overlay import difference, intersection
 from meanbead.core.strokes.pieces import Curves
 from meanbead.core.strokes.scanlines import Lines, scan_lines
 from meanbead.core.strokes.walls import Loops, inset, loops_of
@@ -126,7 +127,7 @@ def _adaptive(
 
     The coarse lines run through all zones, so that each line stands on one below it.
     """
-    near, nearer = (np.asarray(shapely.difference(regions, one), dtype=object) for one in deep)
+    near, nearer = (difference(regions, one) for one in deep)
     families = []
     for angle, pitch, shift in _straight("cubic", layer, middle_mm, pitch_mm, angle_rad):
         parts = []
@@ -147,7 +148,7 @@ def _deep(regions: Objects, middle_mm: Floats, sections: Objects, section_mm: Fl
         within = (height >= section_mm[0]) & (height <= section_mm[-1])
         deep[some[~within]] = shapely.MultiPolygon()
         some = some[within]
-        deep[some] = shapely.intersection(deep[some], sections[np.searchsorted(section_mm, height[within])])
+        deep[some] = intersection(deep[some], sections[np.searchsorted(section_mm, height[within])])
     return deep
 
 
@@ -242,7 +243,7 @@ def _clipped(found: list[tuple[int, shapely.Geometry]], regions: Objects) -> Cur
         return Curves(np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int64))
     index = np.array([one for one, _ in found])
     drawn = np.array([geometry for _, geometry in found], dtype=object)
-    parts, source = shapely.get_parts(shapely.intersection(drawn, regions[index]), return_index=True)
+    parts, source = shapely.get_parts(intersection(drawn, regions[index]), return_index=True)
     keep = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= _SHORTEST_MM)
     points, line = shapely.get_coordinates(parts[keep], return_index=True)
     counts = np.bincount(line, minlength=int(keep.sum()))

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from meanbead.core.parallel import Objects, spread
 from meanbead.core.strokes.bridges import find_bridges
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
+from meanbead.core.strokes.overlay import difference, intersection
 
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
@@ -136,11 +137,11 @@ def _busy(function: object, first: Objects, second: Objects, result: Objects) ->
 
 
 def _intersection(first: Objects, second: Objects) -> Objects:
-    return _areas_only(_busy(shapely.intersection, first, second, np.full(len(first), _EMPTY, dtype=object)))
+    return _areas_only(_busy(intersection, first, second, np.full(len(first), _EMPTY, dtype=object)))
 
 
 def _difference(first: Objects, second: Objects) -> Objects:
-    return _areas_only(_busy(shapely.difference, first, second, first.copy()))
+    return _areas_only(_busy(difference, first, second, first.copy()))
 
 
 def _areas_only(regions: Objects) -> Objects:

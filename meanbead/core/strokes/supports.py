@@ -17,6 +17,7 @@ from scipy.spatial import cKDTree
 from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
 from meanbead.core.resolve import SupportShape
+from meanbead.core.strokes.overlay import difference, intersection, together, without
 from meanbead.core.strokes.walls import grown
 
 Floats = NDArray[np.float64]
@@ -62,18 +63,18 @@ def find_supports(sections: Objects, layers: Layers, shape: SupportShape) -> Sca
     for index in range(count - 1, -1, -1):
         above = index + 1 + shape.gap_layers
         if above < count and not overhang[above].is_empty:
-            standing = shapely.union(standing, overhang[above])
+            standing = together(standing, overhang[above])
         if standing.is_empty:
             continue
-        standing = _tidy(shapely.difference(standing, clear[index]))
+        standing = _tidy(without(standing, clear[index]))
         if blocked is not None:
-            standing = _tidy(shapely.difference(standing, blocked[index]))
+            standing = _tidy(without(standing, blocked[index]))
         needed[index] = standing
     dense = _interface(needed, shape.interface_layers)
     if shape.kind == "trees":
         sparse = _trees(needed, dense, clear, layers, shape)
     else:
-        sparse = np.array([_tidy(shapely.difference(a, b)) for a, b in zip(needed, dense, strict=True)], dtype=object)
+        sparse = np.array([_tidy(without(a, b)) for a, b in zip(needed, dense, strict=True)], dtype=object)
     return Scaffold(sparse, dense)
 
 
@@ -83,10 +84,10 @@ def overhangs(sections: Objects, layers: Layers, angle_deg: float) -> Objects:
     if len(sections) < 2:
         return result
     reach = layers.height_mm[1:] * math.tan(math.radians(angle_deg))
-    free = shapely.difference(sections[1:], grown(sections[:-1], reach))
+    free = difference(sections[1:], grown(sections[:-1], reach))
     # Strips narrower than a strand hold themselves.
     firm = grown(grown(free, np.full(len(free), -_LEAST_WIDTH_MM / 2)), np.full(len(free), _LEAST_WIDTH_MM / 2 + 0.01))
-    result[1:] = shapely.intersection(firm, sections[1:])
+    result[1:] = intersection(firm, sections[1:])
     return np.array([_tidy(one) for one in result], dtype=object)
 
 
@@ -95,7 +96,7 @@ def _blocked_from_bed(clear: Objects) -> Objects:
     blocked = np.full(len(clear), _NONE, dtype=object)
     so_far: shapely.Geometry = _NONE
     for index, region in enumerate(clear):
-        so_far = _tidy(shapely.union(so_far, region))
+        so_far = _tidy(together(so_far, region))
         blocked[index] = so_far
     return blocked
 
@@ -106,7 +107,7 @@ def _interface(needed: Objects, count: int) -> Objects:
     for index in range(len(needed)):
         if count and not needed[index].is_empty:
             above = needed[index + count] if index + count < len(needed) else _NONE
-            dense[index] = _tidy(shapely.difference(needed[index], above))
+            dense[index] = _tidy(without(needed[index], above))
     return dense
 
 
@@ -124,7 +125,7 @@ def _trees(needed: Objects, dense: Objects, clear: Objects, layers: Layers, shap
     covered: shapely.Geometry = _NONE
     for index in range(len(needed) - 1, -1, -1):
         height = float(layers.height_mm[index])
-        tips = _grid(shapely.difference(tips_at[index], covered), shape.spacing_mm)
+        tips = _grid(without(tips_at[index], covered), shape.spacing_mm)
         covered = tips_at[index]
         # A tip starts below its interface.
         if len(place):
@@ -134,8 +135,8 @@ def _trees(needed: Objects, dense: Objects, clear: Objects, layers: Layers, shap
             continue
         radius = np.minimum(TREE_TIP_MM + TREE_GROWTH * way, TREE_MOST_MM)
         round_ones = shapely.buffer(shapely.points(place), radius, quad_segs=4)
-        region = shapely.difference(shapely.union_all(round_ones), clear[index])
-        trees[index] = _tidy(shapely.difference(region, dense[index]))
+        region = without(shapely.union_all(round_ones), clear[index])
+        trees[index] = _tidy(without(region, dense[index]))
     return trees
 
 

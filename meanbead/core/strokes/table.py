@@ -22,6 +22,21 @@ class LayerAreas:
     lost_mm2: NDArray[np.float64]
     overfilled_mm2: NDArray[np.float64]
 
+    def times(self, count: int) -> LayerAreas:
+        """Those of several copies that share their layers."""
+        return LayerAreas(*(values * count for values in self._all()))
+
+    def repeated(self, count: int) -> LayerAreas:
+        """Those of several copies one after the other."""
+        return LayerAreas(*(np.tile(values, count) for values in self._all()))
+
+    def raised(self, layers: int) -> LayerAreas:
+        """The same above so many layers that hold nothing of the part."""
+        return LayerAreas(*(np.concatenate([np.zeros(layers), values]) for values in self._all()))
+
+    def _all(self) -> tuple[NDArray[np.float64], ...]:
+        return self.asked_mm2, self.laid_mm2, self.lost_mm2, self.overfilled_mm2
+
 
 @dataclass(frozen=True)
 class Strokes:
@@ -67,6 +82,12 @@ class Strokes:
         """True for moves without plastic, shape (n,)."""
         travel: NDArray[np.bool_] = self.feature == Feature.TRAVEL
         return travel
+
+    @cached_property
+    def extent_mm(self) -> tuple[float, float]:
+        """Size of the ground that plastic covers, x and y, mm."""
+        ends = self.end_xy[~self.is_travel]
+        return float(np.ptp(ends[:, 0])), float(np.ptp(ends[:, 1]))
 
     def of_layers(self, chosen: NDArray[np.bool_]) -> Strokes:
         """The strokes of some layers only; ``chosen`` bool (layers,). Layers keep their numbers."""

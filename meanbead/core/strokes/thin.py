@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from meanbead.core.parallel import Objects
+from meanbead.core.strokes.overlay import difference, intersection
 from meanbead.core.strokes.walls import grown
 
 Floats = NDArray[np.float64]
@@ -50,19 +51,16 @@ class ThinStrokes:
     source: Whole
 
 
-def split_wide(regions: Objects, spacing_mm: Floats, inner: Objects) -> tuple[Objects, Objects]:
-    """Regions without their strips narrower than two spacings, and the strips; arrays of shape (n,).
+def strips_of(regions: Objects, spacing_mm: Floats, inner: Objects) -> Objects:
+    """The strips of regions that are narrower than two spacings; arrays of shape (n,).
 
     ``inner`` are the regions inset by one spacing: a strip is what growing them again does not reach.
     """
-    wide = grown(inner, spacing_mm)
-    # Growing rounds sharp corners off a little beyond the region at most by rounding errors.
-    wide = np.asarray(shapely.intersection(wide, regions), dtype=object)
-    strips = np.asarray(shapely.difference(regions, wide), dtype=object)
+    # A little further than they were shrunk, so that edges that should meet do not leave splinters.
+    strips = difference(regions, grown(inner, 1.02 * spacing_mm))
     # Specks at corners: what is left when strips under the least width are gone.
     kept = grown(grown(strips, -LEAST_WIDTHS / 2 * spacing_mm), (LEAST_WIDTHS / 2 + 0.05) * spacing_mm)
-    strips = np.asarray(shapely.intersection(kept, strips), dtype=object)
-    return wide, strips
+    return intersection(kept, strips)
 
 
 def thin_strokes(strips: Objects, regions: Objects, spacing_mm: Floats) -> ThinStrokes:

@@ -1,0 +1,68 @@
+import unittest
+
+import numpy as np
+
+from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.sample import sample_layers
+from meanbead.core.resolve import resolve
+from meanbead.core.strokes.outline import cut_solid
+from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
+from tests.demo.test_lessons import solid
+from tests.support.solids import box, cone, sphere
+
+ENGINE = Engine()
+NAMES = ("Pencil cup", "Shelf bracket", "Domed knob", "Flag post", "Tool box", "Snow owl")
+RECIPES = ({}, {"infill": {"density": 0.35}}, {"layer_height_mm": 0.28, "walls": 3}, {"travel": "inside", "walls": 1})
+
+
+def weights(part, keys: dict | None = None, count: int = 24):
+    shape = resolve(Recipe.model_validate(keys or {}), Printer(), Nozzle(), Material()).shape
+    cut = cut_solid(part, shape)
+    return sample_layers(cut, shape, count, part.digest), cut
+
+
+class Samples(unittest.TestCase):
+    def test_weights_make_up_the_whole(self) -> None:
+        for part in (cone(20, 60), sphere(25), box(30, 30, 80)):
+            sample, cut = weights(part)
+            size = float(sample.size_s.sum())
+            self.assertAlmostEqual(float((sample.weight * sample.size_s).sum()) / size, 1, places=9)
+            self.assertEqual(len(sample.weight), len(cut.layers))
+            self.assertLessEqual(np.count_nonzero(sample.weight), 24)
+            self.assertEqual(sample.weight[0], 1)
+
+    def test_few_layers_are_planned_all(self) -> None:
+        sample, cut = weights(box(20, 20, 4))
+        self.assertEqual(np.count_nonzero(sample.weight), len(cut.layers))
+        self.assertEqual(sample.error(sample.size_s), 0)
+
+    def test_the_same_part_gives_the_same_sample_and_speeds_do_not_matter(self) -> None:
+        one, _ = weights(cone(20, 60))
+        two, _ = weights(cone(20, 60), {"speed_mm_s": {"infill": 33}, "cooling": {"min_layer_time_s": 0}})
+        np.testing.assert_array_equal(one.weight, two.weight)
+
+    def test_the_bound_holds_and_is_small(self) -> None:
+        errors, bounds, grams = [], [], []
+        for name in NAMES:
+            for keys in RECIPES:
+                job = Job(solid(name), Recipe.model_validate(keys))
+                whole, part = ENGINE.estimate(job), ENGINE.estimate(job, layers=24)
+                self.assertEqual((whole.layers_planned, whole.sampling_error), (whole.layers, 0))
+                self.assertLess(part.layers_planned, 0.5 * part.layers)
+                self.assertEqual(part.layers, whole.layers)
+                errors.append(abs(part.print_time_s / whole.print_time_s - 1))
+                bounds.append(part.sampling_error)
+                grams.append(abs(part.filament_g / whole.filament_g - 1))
+        self.assertGreaterEqual(np.mean(np.array(errors) <= np.array(bounds)), 0.95)
+        self.assertLess(np.median(errors), 0.01)
+        self.assertLess(np.median(bounds), 0.025)
+        self.assertLess(max(grams), 0.03)
+
+    def test_ledgers_of_a_sample_add_up_to_its_time(self) -> None:
+        keys = {"adhesion": {"kind": "raft"}, "copies": {"count": 2, "order": "one_by_one"}}
+        for recipe in ({}, keys):
+            part = ENGINE.estimate(Job(solid("Snow owl"), Recipe.model_validate(recipe)), layers=24)
+            self.assertAlmostEqual(sum(share.time_s for share in part.by_feature.values()), part.print_time_s, places=6)
+            self.assertAlmostEqual(sum(part.by_cause.model_dump().values()), part.print_time_s, places=6)
+            whole = ENGINE.estimate(Job(solid("Snow owl"), Recipe.model_validate(recipe)))
+            self.assertAlmostEqual(part.print_time_s / whole.print_time_s, 1, delta=0.03)
