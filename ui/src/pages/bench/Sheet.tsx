@@ -1,10 +1,23 @@
-import { Fragment, useCallback, useRef, type ReactNode } from "react";
+import { Fragment, useCallback, useMemo, useRef, type ReactNode } from "react";
 import type { Estimate, RecipeColumn, Shelf } from "../../api/client";
 import { ProblemError } from "../../api/client";
 import { clock } from "../../lib/format";
 import { useToast } from "../../parts/Toasts";
 import { Cell } from "./Cell";
-import { chosen, effective, FIELDS, isPick, optionsOf, shownValue, typedValue, type Field } from "./fields";
+import {
+  chosen,
+  effective,
+  FIELDS,
+  isPick,
+  optionsOf,
+  pickedValue,
+  shownFields,
+  shownValue,
+  typedValue,
+  type CellValue,
+  type Field,
+} from "./fields";
+import { useOpenGroups } from "./useOpenGroups";
 import { RESULTS, type ResultRow } from "./results";
 import type { SheetActions } from "./useSheet";
 
@@ -24,7 +37,7 @@ export interface Focus {
 export interface Draft {
   column: number;
   field: Field;
-  value: number | null;
+  value: CellValue | null;
 }
 
 interface SheetProps {
@@ -36,19 +49,23 @@ interface SheetProps {
   onDraft: (draft: Draft | null) => void;
 }
 
-const ROWS: readonly string[] = ["name", ...RESULTS.map((row) => row.key), ...FIELDS.map((field) => field.key)];
-
 /** Recipes side by side: columns are recipes, rows are results and choices. */
 export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: SheetProps) {
   const cells = useRef(new Map<string, HTMLElement>());
   const toast = useToast();
   const first = columns[0];
+  const { opened, toggle } = useOpenGroups();
+  const fields = useMemo(() => shownFields(columns.map(({ column }) => column), opened), [columns, opened]);
+  const rowKeys = useMemo(
+    () => ["name", ...RESULTS.map((row) => row.key), ...fields.map((field) => field.key)],
+    [fields],
+  );
 
   const move = useCallback(
     (row: string, column: number, rows: number, steps: number) => {
       const at = columns.findIndex((one) => one.column.id === column);
       const nextColumn = columns[Math.min(columns.length - 1, Math.max(0, at + steps))];
-      const nextRow = ROWS[Math.min(ROWS.length - 1, Math.max(0, ROWS.indexOf(row) + rows))];
+      const nextRow = rowKeys[Math.min(rowKeys.length - 1, Math.max(0, rowKeys.indexOf(row) + rows))];
       if (nextColumn === undefined || nextRow === undefined) return;
       const key = `${nextRow}:${nextColumn.column.id}`;
       const target = cells.current.get(key);
@@ -56,7 +73,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
       // The cell itself is leaving its editor just now; its button is there after this turn.
       else setTimeout(() => cells.current.get(key)?.focus(), 0);
     },
-    [columns],
+    [columns, rowKeys],
   );
 
   const shared = (row: string, column: number) => ({
@@ -75,7 +92,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
   const commit = async (state: RecipeColumn, field: Field, text: string) => {
     const label = `${field.label.toLowerCase()} in ${state.name}`;
     try {
-      const value = isPick(field) ? text : typedValue(text, field);
+      const value = isPick(field) ? pickedValue(text, field) : typedValue(text, field);
       await actions.edit({ recipe: state.id, key: field.key, value }, label);
     } catch (error) {
       if (error instanceof ProblemError) throw new Error(error.about(field.key) ?? error.message, { cause: error });
@@ -158,12 +175,18 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
                 className="sticky left-0 bg-base-100 px-2 pb-0.5 pt-2 text-left font-serif text-sm font-normal italic text-quiet"
               >
                 {group}
+                <GroupToggle
+                  group={group}
+                  hidden={FIELDS.filter((field) => field.group === group && !fields.includes(field)).length}
+                  open={opened.has(group)}
+                  onToggle={() => toggle(group)}
+                />
               </th>
               {columns.map(({ column }) => (
                 <td key={column.id} className="border-l border-rule" />
               ))}
             </tr>
-            {FIELDS.filter((field) => field.group === group).map((field) => (
+            {fields.filter((field) => field.group === group).map((field) => (
               <tr key={field.key} className="border-t border-base-300">
                 <RowHead label={field.label} unit={field.unit} />
                 {columns.map(({ column }) => {
@@ -191,6 +214,22 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
         ))}
       </table>
     </div>
+  );
+}
+
+/** Shows the rest of a group's rows, or folds it away again. */
+function GroupToggle(props: { group: string; hidden: number; open: boolean; onToggle: () => void }) {
+  if (props.hidden === 0 && !props.open) return null;
+  return (
+    <button
+      type="button"
+      className="btn btn-ghost btn-xs ml-1 px-1 font-sans font-normal not-italic text-quiet"
+      aria-expanded={props.open}
+      onClick={props.onToggle}
+    >
+      {props.open ? "fewer" : `${props.hidden} more`}
+      <span className="sr-only"> choices of {props.group}</span>
+    </button>
   );
 }
 

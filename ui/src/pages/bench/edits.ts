@@ -1,11 +1,11 @@
 import type { RecipeColumn, RecipeEdit } from "../../api/client";
-import { chosen, FIELDS, withValue } from "./fields";
+import { chosen, FIELDS, withValue, type CellValue } from "./fields";
 
 /** One change of one cell, small enough to be kept across a reload. `key` is a field's key, or "name". */
 export interface CellEdit {
   recipe: number;
   key: string;
-  value: number | string | null;
+  value: CellValue | null;
 }
 
 export type Change = Omit<RecipeEdit, "version">;
