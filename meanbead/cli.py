@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, NoReturn, TypeVar
 
@@ -12,7 +13,7 @@ from pydantic import BaseModel, ValidationError
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.explain import explain
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, PartFacts, Printer, Recipe
+from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "recipe": Recipe,
@@ -20,6 +21,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "nozzle": Nozzle,
     "material": Material,
     "estimate": Estimate,
+    "layers": LayerLedger,
     "facts": PartFacts,
 }
 AnyModel = TypeVar("AnyModel", bound=BaseModel)
@@ -59,7 +61,10 @@ def _parser() -> argparse.ArgumentParser:
     estimate.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
     estimate.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle metal and shape")
     estimate.add_argument("--material", metavar="M.json", type=Path, help="plastic; left out, a typical PLA")
-    estimate.add_argument("--layers", choices=["all"], default="all", help="layers to plan: all of them")
+    estimate.add_argument(
+        "--layers", type=_layers, default=None, metavar="all|N", help="plan all layers, or a sample of N"
+    )
+    estimate.add_argument("--per-layer", action="store_true", help="print both ledgers layer by layer, as JSON")
     estimate.set_defaults(run=_estimate)
 
     gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")
@@ -72,9 +77,15 @@ def _parser() -> argparse.ArgumentParser:
     gcode.set_defaults(run=_gcode)
 
     firmware = commands.add_parser("firmware", help="a printer from the settings that a firmware's console reports")
-    firmware.add_argument("report", metavar="REPORT", type=Path, help="text of the report")
+    firmware.add_argument("report", metavar="REPORT", type=Path, nargs="?", help="text of the report")
+    firmware.add_argument("--console", metavar="ADDRESS", help="ask a console: host:port or a serial device")
     firmware.add_argument("--printer", metavar="P.json", type=Path, help="description to fill in")
     firmware.set_defaults(run=_firmware)
+
+    standin = commands.add_parser("standin", help="run a simulated device to try things with")
+    standin.add_argument("device", choices=["console"])
+    standin.add_argument("--port", type=int, default=0, help="loopback port; 0 takes a free one")
+    standin.set_defaults(run=_standin)
 
     schema = commands.add_parser("schema", help="JSON Schema of a model")
     schema.add_argument("model", choices=sorted(SCHEMAS))
@@ -120,7 +131,10 @@ def _estimate(arguments: argparse.Namespace) -> None:
         nozzle=nozzle,
         material=_read(arguments.material, Material),
     )
-    result = Engine().estimate(job)
+    if arguments.per_layer:
+        print(Engine().by_layer(job).model_dump_json())
+        return
+    result = Engine().estimate(job, arguments.layers)
     if arguments.json:
         print(result.model_dump_json())
         return
@@ -130,7 +144,8 @@ def _estimate(arguments: argparse.Namespace) -> None:
     )
     print(f"whole      {_clock(result.whole_time_s)}   with heat-up and start routine")
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m, {result.filament_cost:.2f} cost")
-    print(f"layers     {result.layers}")
+    sampled = f"   {result.layers_planned} planned, within {100 * result.sampling_error:.1f} %"
+    print(f"layers     {result.layers}{sampled if result.layers_planned < result.layers else ''}")
     print(
         f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s "
         f"({result.melt_ceiling_source})"
@@ -179,8 +194,32 @@ def _gcode(arguments: argparse.Namespace) -> None:
 def _firmware(arguments: argparse.Namespace) -> None:
     from meanbead.core.gcode import printer_from_report
 
-    text = arguments.report.read_text(errors="replace")
+    if (arguments.report is None) == (arguments.console is None):
+        raise MeanBeadError("Give a report's file or a console's address, one of the two.")
+    if arguments.console is not None:
+        from meanbead.devices.console import fetch_report
+
+        text = fetch_report(arguments.console)
+    else:
+        text = arguments.report.read_text(errors="replace")
     print(printer_from_report(text, _read(arguments.printer, Printer)).printer.model_dump_json(indent=2))
+
+
+def _standin(arguments: argparse.Namespace) -> None:
+    from meanbead.standins.console import ConsoleServer
+
+    with ConsoleServer(arguments.port) as server:
+        print(f"A simulated console listens at {server.address}. Stop it with Ctrl-C.", flush=True)
+        with suppress(KeyboardInterrupt):
+            server.serve_forever()
+
+
+def _layers(text: str) -> int | None:
+    if text == "all":
+        return None
+    if not text.isdigit() or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"give all, or a number of layers, not {text!r}")
+    return int(text)
 
 
 def _schema(arguments: argparse.Namespace) -> None:

@@ -25,6 +25,18 @@ _UPLOAD = {
         }
     },
 }
+_GCODE = {
+    "required": True,
+    "content": {
+        "multipart/form-data": {
+            "schema": {
+                "type": "object",
+                "required": ["file"],
+                "properties": {"file": {"type": "string", "format": "binary"}},
+            }
+        }
+    },
+}
 
 
 def register(app: APIFlask) -> None:
@@ -50,6 +62,7 @@ def polished(spec: dict[str, Any]) -> dict[str, Any]:
                 if content.get("application/json", {}).get("schema") == _PROBLEM:
                     content["application/problem+json"] = content.pop("application/json")
     whole["paths"]["/api/parts"]["post"]["requestBody"] = _UPLOAD
+    whole["paths"]["/api/parts/{part_id}/gcode"]["post"]["requestBody"] = _GCODE
     picture = {"description": "The part's drawing", "content": {"image/png": {}}}
     whole["paths"]["/api/parts/{part_id}/picture"]["get"]["responses"]["200"] = picture
     return whole

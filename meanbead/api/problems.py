@@ -59,7 +59,7 @@ def register(app: APIFlask) -> None:
     def from_http(error: HTTPException) -> Response:
         detail = error.description or str(error.name)
         if error.code == 413:
-            detail = "The file is larger than the limit of 200 MB. Export it with fewer triangles."
+            detail = "The file is larger than the limit: 200 MB for a part (export fewer triangles), 400 MB for G-code."
         return answer(_plain(error.code or 500, detail))
 
     @app.errorhandler(ValidationError)

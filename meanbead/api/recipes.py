@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import PurePosixPath
+
 from apiflask import APIBlueprint
+from flask import request
 from sqlalchemy.orm import Session
 
 from meanbead.api.context import context, session
@@ -16,10 +19,13 @@ from meanbead.api.shapes import (
     recipe_out,
 )
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.preview import Preview, preview
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
+from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
 from meanbead.store import workshop
 from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, RecipeRow
+
+MAX_GCODE_BYTES = 400 * 1024 * 1024
 
 blueprint = APIBlueprint("recipes", __name__, url_prefix="/api", tag="Recipes")
 
@@ -52,6 +58,7 @@ def add_recipe(part_id: int, json_data: RecipeAdd) -> RecipeOut:
                 nozzle_id=original.nozzle_id,
                 material_id=original.material_id,
                 choices=Recipe.model_validate(original.choices),
+                gcode_id=original.gcode_id,
                 after=original,
             )
         else:
@@ -66,6 +73,46 @@ def add_recipe(part_id: int, json_data: RecipeAdd) -> RecipeOut:
                 choices=Recipe(),
             )
         return _full(db, workshop.get_recipe(db, row.id), part)
+
+
+@blueprint.post("/parts/<int:part_id>/gcode")
+@blueprint.output(RecipeOut, status_code=201)
+@blueprint.doc(summary="Add a column that replays a G-code file sent as multipart form data, field file")
+def add_gcode(part_id: int) -> RecipeOut:
+    """Replay a file with the first column's machine, nozzle and material, and keep it as a read-only column."""
+    request.max_content_length = MAX_GCODE_BYTES
+    upload = request.files.get("file")
+    if upload is None:
+        raise MeanBeadError("No file was sent.", field="file", remedy="Choose a G-code file.")
+    file_name = PurePosixPath((upload.filename or "file.gcode").replace("\\", "/")).name
+    with session() as db:
+        part = workshop.get(db, Part, part_id)
+        columns = workshop.recipes_of(db, part_id)
+        if columns:
+            machine, nozzle, material = columns[0].machine, columns[0].nozzle, columns[0].material
+        else:
+            machine, nozzle, material = workshop.first_of_each(db)
+        row = workshop.add_recipe(
+            db,
+            part,
+            name=file_name.rsplit(".", 1)[0] or "G-code",
+            machine_id=machine.id,
+            nozzle_id=nozzle.id,
+            material_id=material.id,
+            choices=Recipe(),
+            gcode_id=workshop.keep_gcode(db, upload.stream, file_name).id,
+        )
+        row = workshop.get_recipe(db, row.id)
+        # A file that cannot be replayed is refused here, and nothing of it is kept.
+        result = _replay(db, row)
+        workshop.keep_estimate(db, workshop.inputs_digest(row, part.digest), row.id, result)
+        return _full(db, row, part)
+
+
+def _replay(db: Session, row: RecipeRow) -> Estimate:
+    content = workshop.gcode_content(db, row.gcode_id or 0)
+    _, printer, nozzle, material = workshop.recipe_inputs(row)
+    return replayed_estimate(lambda: workshop.open_gcode(content), printer, nozzle, material)
 
 
 @blueprint.patch("/recipes/<int:recipe_id>")
@@ -85,7 +132,8 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
             row.material = workshop.get(db, MaterialRow, json_data.material_id)
         if json_data.choices is not None:
             row.choices = workshop.stored_choices(json_data.choices)
-        preview(*workshop.recipe_inputs(row))
+        if row.gcode_id is None:
+            preview(*workshop.recipe_inputs(row))
         db.flush()
         return _full(db, workshop.get_recipe(db, recipe_id), workshop.get(db, Part, row.part_id))
 
@@ -122,12 +170,28 @@ def estimate(recipe_id: int) -> Estimate:
         found = workshop.find_estimate(db, inputs)
         if found is not None:
             return found
+        if row.gcode_id is not None:
+            result = _replay(db, row)
+            workshop.keep_estimate(db, inputs, recipe_id, result)
+            return result
         job = workshop.job_of(db, row)
     # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
     result = context().engine.estimate(job)
     with session() as db:
         workshop.keep_estimate(db, inputs, recipe_id, result)
     return result
+
+
+@blueprint.get("/recipes/<int:recipe_id>/layers")
+@blueprint.output(LayerLedger)
+def layers(recipe_id: int) -> LayerLedger:
+    """Where the seconds and the plastic of a column go, layer by layer."""
+    with session() as db:
+        row = workshop.get_recipe(db, recipe_id)
+        if row.gcode_id is not None:
+            raise MeanBeadError("A replayed file has no layers of its own to plan.", field="gcode")
+        job = workshop.job_of(db, row)
+    return context().engine.by_layer(job)
 
 
 @blueprint.post("/preview")
@@ -143,6 +207,8 @@ def preview_recipe(json_data: PreviewAsk) -> Preview:
 
 
 def _full(db: Session, row: RecipeRow, part: Part) -> RecipeOut:
+    if row.gcode_id is not None:
+        return recipe_out(row, estimate=workshop.find_estimate(db, workshop.inputs_digest(row, part.digest)))
     try:
         shown = preview(*workshop.recipe_inputs(row))
     except MeanBeadError as problem:

@@ -50,6 +50,13 @@ class FirmwareReport(Shape):
     report: Annotated[str, Field(max_length=200_000)]
 
 
+class ConsoleAsk(Shape):
+    """Where a machine's console listens: ``host:port`` or a serial device."""
+
+    version: int
+    address: Annotated[str, Field(min_length=1, max_length=200)]
+
+
 class NozzleOut(Shape):
     """A nozzle of the workshop."""
 
@@ -110,8 +117,18 @@ class PartEdit(Shape):
     name: Name
 
 
+class GcodeOut(Shape):
+    """The file that a column replays."""
+
+    file_name: str
+    size_bytes: int
+
+
 class RecipeOut(Shape):
-    """A column: what was chosen, what follows from it, and the estimate if it is known already."""
+    """A column: what was chosen, what follows from it, and the estimate if it is known already.
+
+    With ``gcode`` it replays that file, and its choices do not count.
+    """
 
     id: int
     part_id: int
@@ -122,6 +139,7 @@ class RecipeOut(Shape):
     nozzle_id: int
     material_id: int
     choices: Recipe
+    gcode: GcodeOut | None = None
     preview: Preview | None = None
     problem: str | None = None
     estimate: Estimate | None = None
@@ -222,6 +240,7 @@ def recipe_out(
         nozzle_id=row.nozzle_id,
         material_id=row.material_id,
         choices=Recipe.model_validate(row.choices),
+        gcode=GcodeOut(file_name=row.gcode.file_name, size_bytes=row.gcode.size_bytes) if row.gcode else None,
         preview=preview,
         problem=problem,
         estimate=estimate,

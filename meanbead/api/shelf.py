@@ -6,6 +6,7 @@ from apiflask import APIBlueprint
 
 from meanbead.api.context import session
 from meanbead.api.shapes import (
+    ConsoleAsk,
     FirmwareReport,
     HealthOut,
     MachineAdd,
@@ -19,6 +20,7 @@ from meanbead.api.shapes import (
 from meanbead.core.estimate import ENGINE_VERSION
 from meanbead.core.gcode import printer_from_report
 from meanbead.core.vocabulary import Material, Nozzle, Printer
+from meanbead.devices.console import fetch_report
 from meanbead.store import workshop
 from meanbead.store.tables import Machine, MaterialRow, NozzleRow, plain
 
@@ -84,6 +86,19 @@ def read_firmware(machine_id: int, json_data: FirmwareReport) -> MachineOut:
     with session() as db:
         row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
         row.printer = plain(printer_from_report(json_data.report, Printer.model_validate(row.printer)).printer)
+        db.flush()
+        return machine_out(row)
+
+
+@blueprint.post("/machines/<int:machine_id>/console")
+@blueprint.input(ConsoleAsk)
+@blueprint.output(MachineOut)
+def ask_console(machine_id: int, json_data: ConsoleAsk) -> MachineOut:
+    """Ask the machine's own console for its settings, and take its limits from the answer."""
+    report = fetch_report(json_data.address)
+    with session() as db:
+        row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
+        row.printer = plain(printer_from_report(report, Printer.model_validate(row.printer)).printer)
         db.flush()
         return machine_out(row)
 

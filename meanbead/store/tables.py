@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from pydantic import BaseModel
-from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, LargeBinary, MetaData, String
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -85,8 +85,20 @@ class Part(Kept, Base):
     picture: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
+class GcodeFile(Base):
+    """A G-code file as it came, compressed; it never changes."""
+
+    __tablename__ = "gcode_files"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    file_name: Mapped[str] = mapped_column(String(255))
+    digest: Mapped[str] = mapped_column(String(64))
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
 class RecipeRow(Kept, Base):
-    """A column of a part's sheet; ``choices`` is a core Recipe."""
+    """A column of a part's sheet; ``choices`` is a core Recipe. With ``gcode_id`` it replays that file instead."""
 
     __tablename__ = "recipes"
     __table_args__ = (Index("ix_recipes_part_position", "part_id", "position"),)
@@ -96,11 +108,13 @@ class RecipeRow(Kept, Base):
     material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
     position: Mapped[float] = mapped_column(default=0.0)
     choices: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    gcode_id: Mapped[int | None] = mapped_column(ForeignKey("gcode_files.id"))
 
     part: Mapped[Part] = relationship()
     machine: Mapped[Machine] = relationship()
     nozzle: Mapped[NozzleRow] = relationship()
     material: Mapped[MaterialRow] = relationship()
+    gcode: Mapped[GcodeFile | None] = relationship()
 
 
 class EstimateRow(Base):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import gzip
 import hashlib
 import io
 import json
 from collections.abc import Sequence
-from typing import Any, TypeVar
+from typing import IO, Any, BinaryIO, TypeVar, cast
 
 import numpy as np
 from PIL import Image
@@ -19,7 +20,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.sound import Solid, solid_from_arrays
 from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
-from meanbead.store.tables import EstimateRow, Kept, Machine, MaterialRow, NozzleRow, Part, RecipeRow, now
+from meanbead.store.tables import EstimateRow, GcodeFile, Kept, Machine, MaterialRow, NozzleRow, Part, RecipeRow, now
 
 Row = TypeVar("Row", bound=Kept)
 
@@ -125,7 +126,12 @@ def get_recipe(session: Session, recipe_id: int) -> RecipeRow:
     return row
 
 
-_WITH_PARTS = (joinedload(RecipeRow.machine), joinedload(RecipeRow.nozzle), joinedload(RecipeRow.material))
+_WITH_PARTS = (
+    joinedload(RecipeRow.machine),
+    joinedload(RecipeRow.nozzle),
+    joinedload(RecipeRow.material),
+    joinedload(RecipeRow.gcode),
+)
 
 
 def add_recipe(
@@ -137,6 +143,7 @@ def add_recipe(
     nozzle_id: int,
     material_id: int,
     choices: Recipe,
+    gcode_id: int | None = None,
     after: RecipeRow | None = None,
 ) -> RecipeRow:
     """A new column, right of ``after`` or at the end."""
@@ -147,6 +154,7 @@ def add_recipe(
         nozzle_id=nozzle_id,
         material_id=material_id,
         choices=stored_choices(choices),
+        gcode_id=gcode_id,
         position=_position(session, part.id, after),
     )
     session.add(row)
@@ -181,7 +189,11 @@ def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material]:
 
 def inputs_digest(row: RecipeRow, part_digest: str) -> str:
     """Identifies an estimate by everything that it is computed from."""
-    content = [ENGINE_VERSION, part_digest, *(model.model_dump(mode="json") for model in recipe_inputs(row))]
+    content = [
+        ENGINE_VERSION,
+        row.gcode.digest if row.gcode else part_digest,
+        *(model.model_dump(mode="json") for model in recipe_inputs(row)),
+    ]
     return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
 
 
@@ -210,6 +222,34 @@ def job_of(session: Session, row: RecipeRow) -> Job:
     """A recipe's row as a job for the engine."""
     recipe, printer, nozzle, material = recipe_inputs(row)
     return Job(load_solid(session, row.part_id), recipe, printer, nozzle, material)
+
+
+def keep_gcode(session: Session, stream: IO[bytes], file_name: str) -> GcodeFile:
+    """Keep a G-code file of any size, compressed as it is read."""
+    packed, digest, size = io.BytesIO(), hashlib.sha256(), 0
+    with gzip.GzipFile(fileobj=packed, mode="wb", compresslevel=3, mtime=0) as writer:
+        while block := stream.read(1024 * 1024):
+            writer.write(block)
+            digest.update(block)
+            size += len(block)
+    row = GcodeFile(file_name=file_name[:255], digest=digest.hexdigest(), size_bytes=size, content=packed.getvalue())
+    session.add(row)
+    session.flush()
+    return row
+
+
+def gcode_content(session: Session, gcode_id: int) -> bytes:
+    """A stored G-code file, still compressed; see :func:`open_gcode`."""
+    return (
+        session.scalars(select(GcodeFile).where(GcodeFile.id == gcode_id).options(undefer(GcodeFile.content)))
+        .one()
+        .content
+    )
+
+
+def open_gcode(content: bytes) -> BinaryIO:
+    """A stored G-code file from its start, unpacked as it is read."""
+    return cast(BinaryIO, gzip.GzipFile(fileobj=io.BytesIO(content)))
 
 
 def first_of_each(session: Session) -> tuple[Machine, NozzleRow, MaterialRow]:

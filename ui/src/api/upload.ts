@@ -1,12 +1,22 @@
-import { asProblem, ProblemError, type Part } from "./client";
+import { asProblem, ProblemError, type Part, type RecipeColumn } from "./client";
 
 export type Unit = "auto" | "mm" | "cm" | "inch" | "m";
 
-/** Send a part file. XMLHttpRequest, because fetch does not tell how much has been sent. */
+/** Send a part file. */
 export function uploadPart(file: File, unit: Unit, onSent: (share: number) => void): Promise<Part> {
+  return upload<Part>("/api/parts", { file, unit }, onSent);
+}
+
+/** Send a G-code file to be replayed next to a part's recipes. */
+export function uploadGcode(partId: number, file: File, onSent: (share: number) => void): Promise<RecipeColumn> {
+  return upload<RecipeColumn>(`/api/parts/${partId}/gcode`, { file }, onSent);
+}
+
+/** Send a form. XMLHttpRequest, because fetch does not tell how much has been sent. */
+function upload<Made>(path: string, fields: Record<string, string | Blob>, onSent: (share: number) => void): Promise<Made> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", "/api/parts");
+    request.open("POST", path);
     request.responseType = "json";
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onSent(event.loaded / event.total);
@@ -14,12 +24,11 @@ export function uploadPart(file: File, unit: Unit, onSent: (share: number) => vo
     request.onerror = () => reject(new ProblemError(asProblem(null, 0)));
     request.onload = () => {
       const answer: unknown = request.response;
-      if (request.status === 201) resolve(answer as Part);
+      if (request.status === 201) resolve(answer as Made);
       else reject(new ProblemError(asProblem(answer, request.status)));
     };
     const form = new FormData();
-    form.append("file", file);
-    form.append("unit", unit);
+    for (const [name, value] of Object.entries(fields)) form.append(name, value);
     request.send(form);
   });
 }

@@ -8,6 +8,7 @@ import { useToast } from "../../parts/Toasts";
 import { BeadDrawing } from "./BeadDrawing";
 import { FIELDS, withValue } from "./fields";
 import { Findings } from "./Findings";
+import { GcodeButton } from "./GcodeButton";
 import { FlowGauge } from "./FlowGauge";
 import { Ledger } from "./Ledger";
 import { RESULTS } from "./results";
@@ -62,7 +63,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
   // Half-typed numbers are not worth asking about: wait for a short rest.
   const rested = useRested(draft, 120);
   const ask = useMemo<PreviewAsk | null>(() => {
-    if (inFocus === undefined) return null;
+    if (inFocus === undefined || inFocus.gcode) return null;
     const choices =
       rested?.column === inFocus.id ? withValue(inFocus.choices, rested.field, rested.value) : inFocus.choices;
     return {
@@ -73,7 +74,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
     };
   }, [rested, inFocus]);
   const preview = usePreview(ask);
-  const shown = preview.data ?? inFocus?.preview ?? undefined;
+  const shown = inFocus?.gcode ? undefined : (preview.data ?? inFocus?.preview ?? undefined);
 
   const { undo, redo } = actions.history;
   useEffect(() => {
@@ -100,6 +101,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
             <button type="button" className="btn btn-outline btn-xs" onClick={() => void actions.add()}>
               New column
             </button>
+            <GcodeButton part={part} onAdded={actions.added} />
             <button
               type="button"
               className="btn btn-outline btn-xs"

@@ -9,6 +9,7 @@ import {
   effective,
   FIELDS,
   isPick,
+  isShelf,
   optionsOf,
   pickedValue,
   shownFields,
@@ -138,6 +139,11 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
                     Remove
                   </button>
                 </div>
+                {column.gcode && (
+                  <p className="truncate pl-[17px] text-xs text-quiet" title={column.gcode.file_name}>
+                    replays {column.gcode.file_name}
+                  </p>
+                )}
                 <div className="font-serif text-lg">
                   <Cell
                     {...shared("name", column.id)}
@@ -190,6 +196,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
               <tr key={field.key} className="border-t border-base-300">
                 <RowHead label={field.label} unit={field.unit} />
                 {columns.map(({ column }) => {
+                  if (column.gcode && !isShelf(field)) return <NotOfAFile key={column.id} field={field} column={column} {...shared(field.key, column.id)} />;
                   const value = effective(column, field);
                   return (
                     <td key={column.id} role="gridcell" className="h-[27px] border-l border-rule p-0">
@@ -198,7 +205,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
                         label={`${field.label}${field.unit ? ` in ${field.unit}` : ""}, ${column.name}`}
                         shown={shownValue(value, field, shelf)}
                         open={chosen(column, field) === undefined}
-                        differs={first !== undefined && value !== effective(first.column, field)}
+                        differs={first !== undefined && first.column.gcode == null && value !== effective(first.column, field)}
                         note={noteFor(field, column)}
                         options={isPick(field) ? optionsOf(field, shelf) : undefined}
                         value={isPick(field) ? String(value) : undefined}
@@ -232,6 +239,46 @@ function GroupToggle(props: { group: string; hidden: number; open: boolean; onTo
     </button>
   );
 }
+
+interface NotOfAFileProps {
+  field: Field;
+  column: RecipeColumn;
+  tabIndex: number;
+  onFocus: () => void;
+  onMove: (rows: number, columns: number) => void;
+  register: (element: HTMLElement | null) => void;
+}
+
+/** A choice in a column that replays a file: the file has made it, and does not tell. */
+function NotOfAFile({ field, column, tabIndex, onFocus, onMove, register }: NotOfAFileProps) {
+  return (
+    <td role="gridcell" className="h-[27px] border-l border-rule p-0">
+      <div
+        ref={register}
+        tabIndex={tabIndex}
+        role="note"
+        aria-label={`${field.label}, ${column.name}: in the file`}
+        className="pl-[17px] text-quiet"
+        onFocus={onFocus}
+        onKeyDown={(event) => {
+          const step = STEPS[event.key];
+          if (step === undefined) return;
+          event.preventDefault();
+          onMove(step[0], step[1]);
+        }}
+      >
+        ·
+      </div>
+    </td>
+  );
+}
+
+const STEPS: Record<string, readonly [number, number]> = {
+  ArrowUp: [-1, 0],
+  ArrowDown: [1, 0],
+  ArrowLeft: [0, -1],
+  ArrowRight: [0, 1],
+};
 
 function RowHead({ label, unit }: { label: string; unit: string }) {
   return (
@@ -306,10 +353,10 @@ function ResultCell({ state, row, first, tabIndex, onFocus, onMove, register }: 
       className={`flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending ? "opacity-50" : ""}`}
       onFocus={onFocus}
       onKeyDown={(event) => {
-        const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
+        const step = STEPS[event.key];
         if (step === undefined) return;
         event.preventDefault();
-        onMove(step[0] ?? 0, step[1] ?? 0);
+        onMove(step[0], step[1]);
       }}
       title={estimate && row.key === "print_time" ? `${clock(estimate.interval.low_s)} to ${clock(estimate.interval.high_s)}` : undefined}
     >

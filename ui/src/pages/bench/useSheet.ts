@@ -11,6 +11,8 @@ export interface SheetActions {
   edit: (cell: CellEdit, label: string) => Promise<void>;
   duplicate: (id: number) => Promise<void>;
   add: () => Promise<void>;
+  /** Take in a column that was made elsewhere, with its undo. */
+  added: (column: RecipeColumn) => void;
   remove: (column: RecipeColumn) => Promise<void>;
   history: History;
 }
@@ -145,16 +147,23 @@ export function useSheet(partId: number): SheetActions {
     [inLine, place],
   );
 
+  const takeIn = useCallback(
+    (made: RecipeColumn, label: string) => {
+      place(made);
+      history.push({ label, undo: () => take_away(made.id), redo: () => bring_back(made.id) });
+    },
+    [bring_back, history, place, take_away],
+  );
   const make = useCallback(
     async (body: { copy_of?: number }, label: string) => {
       const made = await inLine(async () =>
         take(await api.POST("/api/parts/{part_id}/recipes", { params: { path: { part_id: partId } }, body })),
       );
-      place(made);
-      history.push({ label, undo: () => take_away(made.id), redo: () => bring_back(made.id) });
+      takeIn(made, label);
     },
-    [bring_back, history, inLine, partId, place, take_away],
+    [inLine, partId, takeIn],
   );
+  const added = useCallback((column: RecipeColumn) => takeIn(column, "the replayed file"), [takeIn]);
 
   const duplicate = useCallback((id: number) => make({ copy_of: id }, "the duplicate"), [make]);
   const add = useCallback(() => make({}, "the new column"), [make]);
@@ -172,5 +181,8 @@ export function useSheet(partId: number): SheetActions {
     [bring_back, history, take_away, toast],
   );
 
-  return useMemo(() => ({ edit, duplicate, add, remove, history }), [edit, duplicate, add, remove, history]);
+  return useMemo(
+    () => ({ edit, duplicate, add, added, remove, history }),
+    [edit, duplicate, add, added, remove, history],
+  );
 }

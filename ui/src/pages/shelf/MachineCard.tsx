@@ -169,11 +169,52 @@ function FirmwareBox({ machine }: { machine: Machine }) {
       await shelfChanged(queries);
     },
   });
+  const [address, setAddress] = useState("");
+  const ask = useMutation({
+    mutationFn: async () =>
+      take(
+        await api.POST("/api/machines/{machine_id}/console", {
+          params: { path: { machine_id: machine.id } },
+          body: { version: machine.version, address },
+        }),
+      ),
+    onSuccess: async () => {
+      toast(`${machine.name} now has the limits that its console told.`);
+      await shelfChanged(queries);
+    },
+  });
   return (
     <details className="mt-4">
       <summary className="cursor-pointer text-sm underline">Take the limits from the firmware</summary>
+      <form
+        className="mt-2 flex flex-wrap items-center gap-2 text-sm"
+        onSubmit={(event) => {
+          event.preventDefault();
+          ask.mutate();
+        }}
+      >
+        <label htmlFor={`console-${machine.id}`}>Ask its console at</label>
+        <input
+          id={`console-${machine.id}`}
+          className="w-56 border border-rule bg-base-100 px-2 py-1 font-mono"
+          placeholder="192.168.1.20:23 or /dev/ttyUSB0"
+          autoComplete="off"
+          spellCheck={false}
+          value={address}
+          onChange={(event) => setAddress(event.target.value)}
+        />
+        <button type="submit" className="btn btn-outline btn-sm" disabled={address.trim() === "" || ask.isPending}>
+          {ask.isPending ? "Listening …" : "Ask"}
+        </button>
+        <span className="text-quiet">It only asks; nothing moves or heats.</span>
+      </form>
+      {ask.isError && (
+        <p role="alert" className="mt-1 text-error">
+          {ask.error.message}
+        </p>
+      )}
       <p className="mt-2 max-w-2xl text-sm">
-        Send <code>M503</code> on the machine's console and paste all that it answers. Lines that are not settings are
+        Or send <code>M503</code> on the console yourself and paste all that it answers. Lines that are not settings are
         passed over; what the report does not say stays as it is.
       </p>
       <textarea

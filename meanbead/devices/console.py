@@ -1,0 +1,94 @@
+"""Ask a machine's console for its settings report, over the network or a serial device."""
+
+from __future__ import annotations
+
+import os
+import re
+import select
+import socket
+import termios
+import time
+import tty
+from collections.abc import Callable
+from contextlib import suppress
+
+from meanbead.core.errors import MeanBeadError
+
+COMMAND = b"M503\n"
+MOST_BYTES = 200_000
+_DEVICE = re.compile(r"/dev/(tty(USB|ACM|S|AMA)\d+|pts/\d+|serial/[\w./:-]+)$")
+_DONE = re.compile(rb"(^|\n)ok\b")
+
+
+def fetch_report(address: str, timeout_s: float = 15.0, settle_s: float = 1.0) -> str:
+    """What a console answers to M503.
+
+    ``address`` is ``host:port`` or a serial device. The line is listened to first until it rests, for a machine greets
+    whoever connects; then the answer ends with ``ok``. Raises :class:`MeanBeadError` where nothing answers in time.
+    """
+    address = address.strip()
+    if address.startswith("/"):
+        return _from_device(address, timeout_s, settle_s)
+    host, _, port = address.rpartition(":")
+    if not host or not port.isdigit() or not 0 < int(port) < 65536:
+        raise _unusable(f"“{address}” is no address.", "Give host and port, such as 192.168.1.20:23, or a device.")
+    try:
+        with socket.create_connection((host.strip("[]"), int(port)), timeout=min(5.0, timeout_s)) as line:
+            return _ask(line.fileno(), line.sendall, timeout_s, settle_s)
+    except OSError as problem:
+        raise _unusable(
+            f"Nothing answers at {address} ({problem.strerror or problem}).",
+            "Check that the machine is on and that no other program holds its console.",
+        ) from None
+
+
+def _from_device(path: str, timeout_s: float, settle_s: float) -> str:
+    if not _DEVICE.match(path):
+        raise _unusable(f"“{path}” is no serial device.", "Give one such as /dev/ttyUSB0.")
+    try:
+        line = os.open(path, os.O_RDWR | os.O_NOCTTY | os.O_NONBLOCK)
+    except OSError as problem:
+        raise _unusable(
+            f"{path} cannot be opened ({problem.strerror}).", "Check the cable, and who may use the device."
+        ) from None
+    try:
+        tty.setraw(line)
+        with suppress(termios.error):
+            settings = termios.tcgetattr(line)
+            settings[4] = settings[5] = termios.B115200
+            termios.tcsetattr(line, termios.TCSANOW, settings)
+        return _ask(line, lambda data: os.write(line, data), timeout_s, settle_s)
+    finally:
+        os.close(line)
+
+
+def _ask(line: int, send: Callable[[bytes], object], timeout_s: float, settle_s: float) -> str:
+    until = time.monotonic() + timeout_s
+    _listen(line, until, settle_s, wanted=None)
+    send(COMMAND)
+    heard = _listen(line, until, timeout_s, wanted=_DONE)
+    if not _DONE.search(heard):
+        raise _unusable(
+            "The console did not finish its answer in time.", "Try again, or paste what its own console program shows."
+        )
+    return heard.decode("utf-8", errors="replace")
+
+
+def _listen(line: int, until: float, rest_s: float, wanted: re.Pattern[bytes] | None) -> bytes:
+    """Bytes until the line rests, the time is over, or what is wanted has come."""
+    heard = b""
+    while len(heard) < MOST_BYTES:
+        wait = min(rest_s, until - time.monotonic())
+        if wait <= 0 or not select.select([line], [], [], wait)[0]:
+            break
+        data = os.read(line, 4096)
+        if not data:
+            break
+        heard += data
+        if wanted is not None and wanted.search(heard):
+            break
+    return heard
+
+
+def _unusable(what: str, remedy: str) -> MeanBeadError:
+    return MeanBeadError(what, field="address", remedy=remedy)
