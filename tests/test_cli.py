@@ -2,12 +2,14 @@ import contextlib
 import io
 import json
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 
 import trimesh
 
 from meanbead.cli import main
+from meanbead.standins.console import ConsoleServer
 from tests.support.solids import stl_bytes
 
 
@@ -69,6 +71,27 @@ class Shell(unittest.TestCase):
         self.assertEqual(self.run_it("gcode", self.part)[0], 2)
         self.assertEqual(self.run_it("gcode", lines, "--pattern", "(")[0], 2)
         self.assertEqual(self.run_it("firmware", lines)[0], 2)
+
+    def test_a_sample_of_layers_and_both_ledgers_layer_by_layer(self) -> None:
+        tall = self.file("tall.stl", stl_bytes(trimesh.creation.cylinder(8, 40)))
+        whole, sampled = (json.loads(self.run_it("estimate", tall, "--layers", n, "--json")[1]) for n in ("all", "12"))
+        self.assertLess(sampled["layers_planned"], whole["layers_planned"])
+        self.assertGreater(sampled["sampling_error"], 0)
+        self.assertAlmostEqual(
+            sampled["print_time_s"] / whole["print_time_s"], 1, delta=sampled["sampling_error"] + 0.01
+        )
+        self.assertIn("planned, within", self.run_it("estimate", tall, "--layers", "12")[1])
+        ledger = json.loads(self.run_it("estimate", tall, "--per-layer")[1])
+        self.assertAlmostEqual(sum(ledger["time_s"]), whole["print_time_s"], places=6)
+        self.assertIn("number of layers", self.run_it("estimate", tall, "--layers", "some")[2])
+
+    def test_a_console_is_asked_for_its_settings(self) -> None:
+        with ConsoleServer() as server:
+            threading.Thread(target=server.serve_forever, daemon=True).start()
+            code, out, _ = self.run_it("firmware", "--console", server.address)
+            server.shutdown()
+        self.assertEqual((code, json.loads(out)["acceleration_mm_s2"]["print"]), (0, 1250))
+        self.assertEqual(self.run_it("firmware")[0], 2)
 
     def test_schemas(self) -> None:
         for model in ("recipe", "printer", "material", "estimate"):

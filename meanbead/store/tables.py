@@ -114,7 +114,7 @@ class RecipeRow(Kept, Base):
     machine: Mapped[Machine] = relationship()
     nozzle: Mapped[NozzleRow] = relationship()
     material: Mapped[MaterialRow] = relationship()
-    gcode: Mapped[GcodeFile | None] = relationship()
+    gcode: Mapped[GcodeFile | None] = relationship(lazy="selectin")
 
 
 class EstimateRow(Base):

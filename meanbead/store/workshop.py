@@ -130,7 +130,6 @@ _WITH_PARTS = (
     joinedload(RecipeRow.machine),
     joinedload(RecipeRow.nozzle),
     joinedload(RecipeRow.material),
-    joinedload(RecipeRow.gcode),
 )
 
 

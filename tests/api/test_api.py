@@ -1,5 +1,6 @@
 import io
 import json
+import threading
 import unittest
 from typing import Any
 
@@ -10,6 +11,7 @@ from openapi_spec_validator import validate
 
 from meanbead.api import create_app
 from meanbead.demo.workshop import fill_if_empty
+from meanbead.standins.console import ConsoleServer
 from meanbead.store.database import Database
 from tests.support.server import new_database
 from tests.support.solids import stl_bytes
@@ -215,6 +217,87 @@ class Machines(ApiCase):
         report["version"] = after_machine["version"]
         report["report"] = "hello"
         self.assertIn("M503", self.call("POST", f"/api/machines/{machine['id']}/firmware", report, 422)["detail"])
+
+    def test_a_machines_own_console_is_asked(self) -> None:
+        machine = self.call("POST", "/api/machines", {}, 201)
+        address = f"/api/machines/{machine['id']}/console"
+        with ConsoleServer() as server:
+            threading.Thread(target=server.serve_forever, daemon=True).start()
+            told = self.call("POST", address, {"version": machine["version"], "address": server.address})
+            server.shutdown()
+        self.assertEqual(told["printer"]["max_acceleration_mm_s2"]["x"], 2600)
+        self.assertEqual(told["printer"]["limits_source"], "set")
+        problem = self.call("POST", address, {"version": told["version"], "address": "127.0.0.1:9"}, 422)
+        self.assertEqual(problem["errors"][0]["field"], "address")
+
+
+class Everything(ApiCase):
+    def test_all_keys_of_a_recipe_can_be_stored_and_move_the_estimate(self) -> None:
+        part = self.upload(stl_bytes(trimesh.creation.icosphere(3, 9)))
+        column = self.columns(part)[0]
+        address = f"/api/recipes/{column['id']}"
+        plain = self.call("POST", f"{address}/estimate")
+        full = column["preview"]["effective"] | EVERYTHING
+        full.pop("nozzle_diameter_mm", None)
+        edited = self.call("PATCH", address, {"version": column["version"], "choices": full})
+        for key, value in EVERYTHING.items():
+            kept = edited["choices"][key]
+            if key == "height_ranges":
+                kept = [{k: v for k, v in one.items() if v is not None} for one in kept]
+            self.assertEqual(kept if not isinstance(value, dict) else {k: kept[k] for k in value}, value)
+        told = self.call("POST", f"{address}/estimate")
+        self.assertGreater(told["print_time_s"], plain["print_time_s"])
+        self.assertLessEqual({"raft", "support"}, set(told["by_feature"]))
+        ledger = self.call("GET", f"{address}/layers")
+        self.assertAlmostEqual(sum(ledger["time_s"]), told["print_time_s"], places=5)
+
+
+EVERYTHING = {
+    "thin_walls": "fixed",
+    "seam": "corner",
+    "travel": "inside",
+    "skins": {"pattern": "zigzag", "one_way": True},
+    "supports": {"kind": "columns"},
+    "adhesion": {"kind": "raft"},
+    "variable_height": {"kind": "by_slope"},
+    "height_ranges": [{"from_mm": 1.0, "to_mm": 2.0, "walls": 4}],
+    "copies": {"count": 2},
+}
+
+
+class Replays(ApiCase):
+    TEXT = b"M104 S210\nM83\nG1 Z0.2 F300\n; feature: outer_wall\nG1 X60 E2 F2400\nG1 Y60 E2\nG1 X0 E2\n"
+
+    def send(self, part: dict[str, Any], data: bytes, name: str = "from elsewhere.gcode", status: int = 201) -> Any:
+        fields = {"file": (io.BytesIO(data), name)}
+        address = f"/api/parts/{part['id']}/gcode"
+        return self.call("POST", address, status=status, data=fields, content_type="multipart/form-data")
+
+    def test_a_file_stands_next_to_recipes_and_follows_the_machine(self) -> None:
+        part = self.upload()
+        made = self.send(part, self.TEXT)
+        self.assertEqual((made["name"], made["gcode"]["size_bytes"]), ("from elsewhere", len(self.TEXT)))
+        self.assertIn("outer_wall", made["estimate"]["by_feature"])
+        self.assertEqual(self.columns(part)[-1]["id"], made["id"])
+        machine = self.call("POST", "/api/machines", {}, 201)
+        slow = machine["printer"] | {"max_speed_mm_s": {"x": 5, "y": 5, "z": 5, "e": 5}}
+        address = f"/api/machines/{machine['id']}"
+        self.call("PATCH", address, {"version": machine["version"], "printer": slow})
+        recipe = f"/api/recipes/{made['id']}"
+        self.call("PATCH", recipe, {"version": made["version"], "machine_id": machine["id"]})
+        slower = self.call("POST", f"{recipe}/estimate")
+        self.assertGreater(slower["print_time_s"], 3 * made["estimate"]["print_time_s"])
+        copy = self.call("POST", f"/api/parts/{part['id']}/recipes", {"copy_of": made["id"]}, 201)
+        self.assertEqual(copy["gcode"], made["gcode"])
+        self.call("GET", f"{recipe}/layers", status=422)
+
+    def test_what_cannot_be_replayed_leaves_nothing_behind(self) -> None:
+        part = self.upload()
+        before = len(self.columns(part))
+        for data in (b"", b"once upon a time\n", b"x" * 2_000_000):
+            self.assertEqual(self.send(part, data, status=422)["status"], 422)
+        self.call("POST", f"/api/parts/{part['id']}/gcode", status=422)
+        self.assertEqual(len(self.columns(part)), before)
 
 
 class AnyBody(ApiCase):

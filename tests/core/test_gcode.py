@@ -7,8 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.gcode import printer_from_report, replay
+from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.gcode.replay import Replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.part.sound import Solid
@@ -161,6 +163,54 @@ class RoundTrip(unittest.TestCase):
         self.check({"retraction": {"z_hop_mm": 0.3}}, {}, 0.003, *tall)
         self.check({}, {"kinematics": "coupled_gantry"}, 0.003, *tall)
 
+    def test_all_that_a_recipe_can_ask_for_survives_the_round_trip(self) -> None:
+        everything = {
+            "ironing": {"kind": "all_tops"},
+            "supports": {"kind": "columns"},
+            "adhesion": {"kind": "raft"},
+            "skins": {"pattern": "zigzag"},
+            "copies": {"count": 2},
+        }
+        self.check(everything, {}, 0.003, sphere(7, 3))
+
+    def test_a_spiral_climbs_along_its_way(self) -> None:
+        strokes_keys = {"spiral": True, "bottom_layers": 1, "cooling": {"min_layer_time_s": 0}}
+        printer = Printer()
+        plan = resolve(Recipe.model_validate(strokes_keys), printer, Nozzle(), Material())
+        strokes = plan_strokes(cylinder(10, 4), plan.shape)
+        timing = time_strokes(strokes, plan, printer, 9.0)
+        text = list(write_gcode(strokes, plan, printer, 9.0))
+        result = play("\n".join(text), printer)
+        self.assertAlmostEqual(result.print_time_s / timing.print_time_s, 1, delta=0.006)
+        heights = [float(line.split("Z")[1].split()[0]) for line in text if "Z" in line]
+        self.assertEqual(heights, sorted(heights))
+        self.assertAlmostEqual(heights[-1], 4, delta=0.01)
+
+
+class AsEstimate(unittest.TestCase):
+    def test_a_written_plan_reads_as_the_plans_own_estimate(self) -> None:
+        keys = {"cooling": {"min_layer_time_s": 0}, "nozzle_temp_c": 215}
+        solid, printer = cylinder(12, 3, 48), Printer()
+        job = Job(solid, Recipe.model_validate(keys), printer)
+        planned = Engine().estimate(job)
+        plan = resolve(job.recipe, printer, Nozzle(), Material())
+        lines = write_gcode(plan_strokes(solid, plan.shape), plan, printer, planned.melt_ceiling_mm3_s)
+        text = "M104 S215\n" + "\n".join(lines)
+        shown = replayed_estimate(lambda: io.BytesIO(text.encode()), printer, Nozzle(), Material())
+        self.assertAlmostEqual(shown.print_time_s / planned.print_time_s, 1, delta=0.004)
+        self.assertAlmostEqual(shown.filament_g / planned.filament_g, 1, places=3)
+        self.assertAlmostEqual(shown.interval.low_s / planned.interval.low_s, 1, delta=0.05)
+        self.assertAlmostEqual(sum(shown.by_cause.model_dump().values()), shown.print_time_s, places=6)
+        self.assertEqual(shown.layers, planned.layers)
+        self.assertEqual(shown.heat_up_s, planned.heat_up_s)
+
+    def test_what_the_file_breaks_becomes_a_finding(self) -> None:
+        text = b"M83\nG1 X80 E30 F6000\nG1 X0 F60000\nG1 X\n"
+        shown = replayed_estimate(lambda: io.BytesIO(text), Printer(), Nozzle(), Material())
+        rules = {finding.rule: finding for finding in shown.findings}
+        self.assertEqual(set(rules), {"file_over_melt_ceiling", "file_over_axis_speed", "file_malformed"})
+        self.assertIn("line 2", rules["file_over_melt_ceiling"].sentence)
+
 
 class Firmware(unittest.TestCase):
     def test_a_report_becomes_a_printer(self) -> None:
@@ -177,6 +227,11 @@ class Firmware(unittest.TestCase):
         printer = printer_from_report("M205 X9.5 Y9.5 Z0.3 E4\nM204 S1200\n").printer
         self.assertEqual((printer.corner.law, printer.corner.jerk.x, printer.corner.jerk.e), ("jerk", 9.5, 4))
         self.assertEqual((printer.acceleration_mm_s2.print, printer.acceleration_mm_s2.travel), (1200, 1200))
+
+    def test_damaged_lines_are_passed_over(self) -> None:
+        text = "echo: M201 X26#0 Y2400\nM201 X2600 Y24\x000\nM204 P900\nM204 P9\xff0\nM203 X200 Y21.\n"
+        printer = printer_from_report(text).printer
+        self.assertEqual((printer.max_acceleration_mm_s2.x, printer.acceleration_mm_s2.print), (2000, 900))
 
     def test_the_rest_of_the_description_stays(self) -> None:
         base = Printer.model_validate({"bed_mm": {"x": 300}, "hotend": {"melt_zone_mm": 20}})

@@ -156,6 +156,56 @@ class AgainstTheReference(unittest.TestCase):
         fast = total(moves, corner_speeds_deviation(moves.unit, a, deviation, moves.halt))
         self.assertAlmostEqual(fast / slow, 1.0, delta=0.003)
 
+    def test_arcs_and_dense_curves_on_both_kinematics(self) -> None:
+        """Circles in chords, and a wave of thousands of tiny moves, within what each machine's axes or motors allow."""
+        turn = np.linspace(0, 4 * math.pi, 241)
+        wave = np.linspace(0, 60, 1501)
+        curves = {
+            "arc": np.column_stack([8 * np.cos(turn), 8 * np.sin(turn)]),
+            "small arc": np.column_stack([0.7 * np.cos(turn), 0.7 * np.sin(turn)]),
+            "wave": np.column_stack([wave, 3 * np.sin(wave)]),
+        }
+        for kinematics in ("gantry", "coupled_gantry"):
+            for corner in ({"law": "jerk"}, {"law": "junction_deviation", "deviation_mm": 0.03}):
+                printer = Printer.model_validate({"kinematics": kinematics, "corner": corner})
+                for name, points in curves.items():
+                    step = np.diff(points, axis=0)
+                    delta = np.column_stack([step, np.zeros(len(step)), 0.04 * np.hypot(*step.T)])
+                    limits = path_limits(delta, np.full(len(delta), 120.0), np.full(len(delta), 1500.0), printer)
+                    ours = plan_with_and_without(limits, limits.speed_mm_s, np.zeros(len(delta), bool)).time_s.sum()
+                    slow = self.slow_time(delta, printer)
+                    self.assertAlmostEqual(ours / slow, 1.0, delta=0.003, msg=f"{name} {kinematics} {corner['law']}")
+
+    def slow_time(self, delta: np.ndarray, printer: Printer) -> float:
+        """The reference's time, limits and all, worked out move by move in plain Python."""
+        rest, units, lengths, speeds, accelerations = (0.0, 0.0, 0.0, 0.0), [], [], [], []
+        for x, y, z, e in delta.tolist():
+            length = math.sqrt(x * x + y * y + z * z)
+            motors = (x + y, x - y, z, e) if printer.kinematics == "coupled_gantry" else (x, y, z, e)
+            unit = tuple(part / length for part in motors)
+            top, most = printer.max_speed_mm_s, printer.max_acceleration_mm_s2
+            parts = [abs(part) for part in unit]
+            speeds.append(min([120.0] + [t / p for t, p in zip((top.x, top.y, top.z, top.e), parts, strict=True) if p]))
+            accelerations.append(
+                min([1500.0] + [m / p for m, p in zip((most.x, most.y, most.z, most.e), parts, strict=True) if p])
+            )
+            units.append(unit)
+            lengths.append(length)
+        jerk = printer.corner.jerk
+        steps = (jerk.x, jerk.y, jerk.z, jerk.e)
+        if printer.corner.law == "jerk":
+            corners = [jerk_corner(units[k - 1] if k else rest, units[k], steps) for k in range(len(units))]
+            exits = [min(jerk_corner(unit, rest, steps), v) for unit, v in zip(units, speeds, strict=True)]
+        else:
+            ways = [tuple(value / length for value in row) for row, length in zip(delta.tolist(), lengths, strict=True)]
+            corners = [0.0] + [
+                deviation_corner(ways[k - 1], ways[k], min(accelerations[k - 1], accelerations[k]), 0.03)
+                for k in range(1, len(ways))
+            ]
+            exits = [0.0] * len(ways)
+        halts = [True] + [False] * (len(units) - 1)
+        return dense_time(lengths, speeds, accelerations, corners, exits, halts, steps=60)
+
     @settings(max_examples=40, deadline=None)
     @given(paths())
     def test_no_limit_is_broken(self, case: tuple[Moves, float]) -> None:

@@ -11,7 +11,7 @@ from meanbead.core.strokes import Feature, plan_strokes
 from meanbead.core.strokes.outline import cut_solid
 from meanbead.core.strokes.supports import find_supports, overhangs
 from tests.core.test_strokes import HEIGHT, length_of, shape_of
-from tests.support.solids import block, box, cone, ledge, solid_of, table
+from tests.support.solids import block, box, cone, ledge, solid_of, sphere, table
 
 PLAIN = {"layer_height_mm": HEIGHT, "first_layer_height_mm": HEIGHT}
 
@@ -58,7 +58,7 @@ class Overhangs(unittest.TestCase):
             )
             for limit in (lean - 6, lean + 6):
                 free = shapely.area(overhangs(circles, layers, limit))[40:]
-                self.assertEqual(bool(free.any()), False if limit > lean else bool((free > 0).any()))
+                self.assertEqual(bool(free.any()), limit < lean)
 
     def test_stand_under_the_whole_ledge_down_to_the_bed(self) -> None:
         found, cut = scaffold(ledge(15), gap_mm=0, gap_layers=0, interface_layers=2)
@@ -69,6 +69,12 @@ class Overhangs(unittest.TestCase):
         self.assertEqual(areas[below:].sum(), 0)
         self.assertEqual(np.flatnonzero(shapely.area(found.dense)).tolist(), [below - 2, below - 1])
         self.assertEqual(len(cut.layers), 60)
+
+    def test_under_a_ball_the_whole_steep_cap_is_carried(self) -> None:
+        """A ball leans more than the limit where its radius is below r sin(90 - limit): a disc of that size."""
+        found, _ = scaffold(sphere(12), gap_mm=0, gap_layers=0, interface_layers=0, angle_deg=50)
+        at_bed = found.sparse[0].area + math.pi * (12**2 - (12 - HEIGHT / 2) ** 2)
+        self.assertAlmostEqual(at_bed / (math.pi * (12 * math.cos(math.radians(50))) ** 2), 1, delta=0.08)
 
     def test_gaps_keep_the_part_free(self) -> None:
         found, cut = scaffold(ledge(15), gap_mm=0.6, gap_layers=2)

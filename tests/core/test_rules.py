@@ -1,9 +1,11 @@
 import unittest
+from unittest import mock
 
+from meanbead.core.part import slices
 from meanbead.core.vocabulary import Material
 from meanbead.core.vocabulary.estimate import Finding
 from tests.core.test_estimate import estimate
-from tests.support.solids import box
+from tests.support.solids import block, box, cylinder, ledge, solid_of
 
 
 def rules(*args, **keys) -> dict[str, Finding]:
@@ -59,3 +61,40 @@ class Rules(unittest.TestCase):
     def test_gravest_first(self) -> None:
         order = [finding.severity for finding in estimate({"nozzle_temp_c": 290, "layer_height_mm": 0.32}).findings]
         self.assertEqual(order, sorted(order, key=["stop", "risk", "waste", "note"].index))
+
+    def test_copies_are_told_where_they_do_not_fit_or_stand_in_the_way(self) -> None:
+        crowd = rules({"copies": {"count": 30, "gap_mm": 10}}, solid=box(40, 40, 3))["room_on_machine"]
+        self.assertEqual((crowd.severity, crowd.field), ("stop", "copies.count"))
+        turn = rules({"copies": {"count": 2, "order": "one_by_one"}}, solid=box(20, 20, 30))["copies_in_turn"]
+        self.assertIn("30 mm high", turn.sentence)
+
+    def test_a_brim_that_does_not_fit_is_told_apart_from_the_part(self) -> None:
+        small = {"bed_mm": {"x": 60, "y": 60, "z": 50}}
+        found = rules({"adhesion": {"kind": "brim", "width_mm": 9}}, solid=box(50, 50, 2), printer=small)
+        self.assertEqual(found["room_on_machine"].field, "adhesion.kind")
+
+    def test_lost_detail_is_a_share_and_a_narrower_line_brings_it_back(self) -> None:
+        comb = solid_of(sum((block(0.22, 12, 2, (1.2 * k, 0, 0)) for k in range(8)), block(10, 3, 2)))
+        wide = rules(solid=comb)["lost_detail"].value
+        narrow = rules({"line_width_mm": {"outer_wall": 0.25}}, solid=comb, nozzle=0.25).get("lost_detail")
+        self.assertGreater(wide, 0.05)
+        self.assertLess(narrow.value if narrow else 0, 0.2 * wide)
+
+    def test_what_has_to_come_off_again_carries_the_caution(self) -> None:
+        for keys in ({"adhesion": {"kind": "brim"}}, {"adhesion": {"kind": "raft"}}, {"supports": {"kind": "columns"}}):
+            found = rules(keys, solid=ledge(12))["trimming"]
+            self.assertIn("eye protection", found.remedy)
+
+    def test_layers_that_cannot_be_cut_stand_in_from_neighbours_and_are_told(self) -> None:
+        real = slices._cut
+
+        def broken(manifold, height_mm):
+            return None if 2.0 < height_mm < 2.3 else real(manifold, height_mm)
+
+        solid = cylinder(14.2, 6)
+        with mock.patch.object(slices, "_cut", broken):
+            result = estimate(solid=solid)
+        found = next(one for one in result.findings if one.rule == "layers_from_neighbours")
+        self.assertEqual(found.value, 1)
+        self.assertIn("Layer 11", found.sentence)
+        self.assertAlmostEqual(result.print_time_s / estimate(solid=cylinder(14.2001, 6)).print_time_s, 1, delta=0.01)

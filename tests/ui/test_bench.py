@@ -233,3 +233,75 @@ class Cautions(UiCase):
         self.set_cell("Nozzle temperature in °C", "Everyday", "250")
         expect(page.get_by_text("the lining gives off toxic fumes")).to_be_visible()
         expect(page.get_by_text("Stop", exact=True)).to_be_visible()
+
+
+class AllChoices(UiCase):
+    expected_errors = ("422",)
+
+    def test_the_rest_of_a_group_unfolds_and_stays_so(self) -> None:
+        page = self.new_part()
+        expect(self.cell("Seam", "Everyday")).to_have_count(0)
+        page.get_by_role("button", name="more choices of Shell").click()
+        expect(self.cell("Seam", "Everyday")).to_have_accessible_name("Seam, Everyday: at the back, default")
+        page.reload()
+        self.wait_for_figures()
+        self.cell("Spiral", "Everyday").click()
+        page.get_by_role("combobox", name="Spiral, Everyday").select_option(label="yes")
+        expect(self.cell("Spiral", "Everyday")).to_have_accessible_name("Spiral, Everyday: yes")
+        page.get_by_role("button", name="fewer choices of Shell").click()
+        # What is set stays in sight.
+        expect(self.cell("Spiral", "Everyday")).to_be_visible()
+        expect(self.cell("Seam", "Everyday")).to_have_count(0)
+
+    def test_a_raft_and_ironing_show_in_the_ledger(self) -> None:
+        page = self.new_part()
+        self.cell("Start with", "Everyday").click()
+        page.get_by_role("combobox", name="Start with, Everyday").select_option(label="raft")
+        expect(self.cell("Start with", "Everyday")).to_contain_text("raft")
+        page.get_by_role("button", name="more choices of Finish").click()
+        self.cell("Ironing", "Everyday").click()
+        page.get_by_role("combobox", name="Ironing, Everyday").select_option(label="all top faces")
+        expect(self.cell("Ironing", "Everyday")).to_contain_text("all top faces")
+        self.wait_for_figures()
+        for feature in ("Raft", "Ironing"):
+            expect(page.get_by_role("cell", name=feature, exact=True).first).to_be_visible()
+        expect(page.get_by_text("Wear eye protection").first).to_be_visible()
+
+    def test_height_ranges_are_one_line_of_text(self) -> None:
+        page = self.new_part()
+        page.get_by_role("button", name="more choices of Infill").click()
+        self.set_cell("Height ranges", "Everyday", "0-2: infill 60, walls 4; 3-5: top 0")
+        expect(self.cell("Height ranges", "Everyday")).to_have_accessible_name(
+            "Height ranges, Everyday: 0-2: infill 60, walls 4; 3-5: top 0"
+        )
+        self.set_cell("Height ranges", "Everyday", "0-2: magic 3")
+        expect(page.get_by_role("alert").first).to_contain_text("is not known")
+        page.keyboard.press("Escape")
+        self.set_cell("Height ranges", "Everyday", "5-2: walls 3")
+        expect(page.get_by_role("alert").first).to_contain_text("above from_mm")
+        page.keyboard.press("Escape")
+
+
+class Replayed(UiCase):
+    expected_errors = ("422",)
+
+    def send(self, text: str) -> None:
+        payload = {"name": "elsewhere.gcode", "mimeType": "text/plain", "buffer": text.encode()}
+        self.page.get_by_label("G-code file to replay").set_input_files(payload)
+
+    def test_a_file_stands_next_to_the_recipes(self) -> None:
+        page = self.new_part()
+        self.send("M83\nG1 Z0.2 F300\n; feature: outer_wall\nG1 X600 E20 F1200\nG1 Y600 E20\n")
+        expect(page.get_by_role("note", name="Printing time, elsewhere: 1 min 0 s")).to_be_visible()
+        expect(page.get_by_text("replays elsewhere.gcode")).to_be_visible()
+        expect(page.get_by_role("note", name="Walls, elsewhere: in the file")).to_be_visible()
+        expect(self.cell("Walls in lines", "elsewhere")).to_have_count(0)
+        self.assertEqual(self.axe(), [])
+        page.get_by_role("button", name="Undo", exact=True).first.click()
+        expect(page.get_by_text("replays elsewhere.gcode")).to_have_count(0)
+
+    def test_what_is_no_gcode_is_told(self) -> None:
+        page = self.new_part()
+        self.send("once upon a time")
+        expect(page.get_by_role("status")).to_contain_text("no ")
+        expect(page.get_by_text("replays elsewhere.gcode")).to_have_count(0)

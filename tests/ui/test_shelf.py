@@ -1,5 +1,8 @@
+import threading
+
 from playwright.sync_api import Locator, expect
 
+from meanbead.standins.console import ConsoleServer
 from tests.ui.browser import UiCase
 
 
@@ -71,3 +74,17 @@ class Shelf(UiCase):
         self.assertEqual(page.url, self.address + bench)
         self.wait_for_figures()
         self.assertNotEqual(self.result("Printing time", "Everyday"), before)
+
+    def test_the_machines_own_console_is_asked(self) -> None:
+        card = self.new_machine("Dunlin")
+        card.get_by_text("Take the limits from the firmware").click()
+        field = card.get_by_label("Ask its console at")
+        field.fill("nowhere")
+        field.press("Enter")
+        expect(card.get_by_role("alert")).to_contain_text("Give host and port")
+        with ConsoleServer() as server:
+            threading.Thread(target=server.serve_forever, daemon=True).start()
+            field.fill(server.address)
+            card.get_by_role("button", name="Ask").click()
+            expect(card.get_by_label("Acceleration, printing")).to_have_value("1250")
+            server.shutdown()

@@ -2,7 +2,7 @@
 
 The report is a list of commands that would restore the settings: steps (M92), largest accelerations (M201) and speeds
 (M203), accelerations by kind of move (M204), corners (M205). Lines may carry a prefix, a comment or line noise; what
-is not one of these commands is passed over.
+is not one of these commands, whole to its end, is passed over.
 """
 
 from __future__ import annotations
@@ -14,7 +14,8 @@ from typing import Any
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.vocabulary.printer import Printer
 
-_COMMAND = re.compile(r"\b(M92|M201|M203|M204|M205)\b((?:\s+[A-Z]-?\d*\.?\d+)+)")
+_COMMAND = re.compile(r"\b(M92|M201|M203|M204|M205)\b((?:\s+[A-Z]-?\d*\.?\d+)+)\s*$")
+"""A command to the end of its line: what is damaged on the way must not be read as a smaller number."""
 _WORD = re.compile(r"([A-Z])(-?\d*\.?\d+)")
 
 

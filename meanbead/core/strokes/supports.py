@@ -30,8 +30,8 @@ TREE_GROWTH = 0.04
 """Branches gain this radius per mm of way down, up to :data:`TREE_MOST_MM`."""
 TREE_MOST_MM = 4.0
 
-_LEAST_WIDTH_MM = 0.4
 _TOLERANCE_MM = 0.05
+_SPLINTER_MM = 0.002
 _NONE = shapely.MultiPolygon()
 
 
@@ -83,11 +83,12 @@ def overhangs(sections: Objects, layers: Layers, angle_deg: float) -> Objects:
     result = np.full(len(sections), _NONE, dtype=object)
     if len(sections) < 2:
         return result
-    reach = layers.height_mm[1:] * math.tan(math.radians(angle_deg))
+    reach = layers.height_mm[1:] * math.tan(math.radians(angle_deg)) + _SPLINTER_MM
     free = difference(sections[1:], grown(sections[:-1], reach))
-    # Strips narrower than a strand hold themselves.
-    firm = grown(grown(free, np.full(len(free), -_LEAST_WIDTH_MM / 2)), np.full(len(free), _LEAST_WIDTH_MM / 2 + 0.01))
-    result[1:] = intersection(firm, sections[1:])
+    splinters = np.full(len(free), _SPLINTER_MM)
+    firm = grown(grown(free, -splinters), splinters)
+    # On a slope each layer stands out by a narrow strip; they join once the share that holds itself is put back.
+    result[1:] = intersection(grown(firm, reach + _TOLERANCE_MM), sections[1:])
     return np.array([_tidy(one) for one in result], dtype=object)
 
 
