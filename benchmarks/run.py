@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import io
 import resource
 import statistics
 import time
 from collections.abc import Callable
 
 import numpy as np
+import shapely
 import trimesh
 
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.gcode import replay
+from meanbead.core.gcode.write import write_gcode
+from meanbead.core.motion.limits import path_limits
+from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
 from meanbead.core.part.sound import Solid, make_sound
+from meanbead.core.resolve import resolve
 from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.core.reference_motion import dense_time, jerk_corner
 
@@ -40,28 +47,96 @@ def report(name: str, value: float, baseline_name: str, baseline: float) -> None
     print(f"{name:<34} {value:8.3f} s   {baseline_name:<34} {baseline:8.3f} s   ratio {baseline / value:7.1f}")
 
 
-def edits(solid: Solid) -> None:
-    """An edit against the cold estimate of the same part."""
-    cold = seconds(lambda: Engine().estimate(Job(solid, Recipe())), 3)
+BASE = {"layer_height_mm": 0.2, "walls": 2, "infill": {"density": 0.15, "pattern": "grid"}}
+
+
+def recipe(**keys: object) -> Recipe:
+    """The benchmark's recipe with some keys changed."""
+    return Recipe.model_validate(BASE | keys)
+
+
+def stages(solid: Solid) -> None:
+    """The whole estimate cold, against the obvious pipeline; then edits and samples against the cold estimate."""
+    cold = seconds(lambda: Engine().estimate(Job(solid, recipe())), 3)
+    report("cold estimate", cold, "obvious pipeline, all layers", 20 * seconds(lambda: obvious(solid, 20), 1))
     engine = Engine()
-    engine.estimate(Job(solid, Recipe()))
-    speeds, densities = iter(range(50, 200)), iter(range(16, 90))
+    engine.estimate(Job(solid, recipe()))
+    numbers = iter(range(50, 400))
 
-    def change_speed() -> None:
-        engine.estimate(Job(solid, Recipe.model_validate({"speed_mm_s": {"infill": next(speeds)}})))
+    def speed() -> None:
+        engine.estimate(Job(solid, recipe(speed_mm_s={"infill": next(numbers)})))
 
-    def change_infill() -> None:
-        engine.estimate(Job(solid, Recipe.model_validate({"infill": {"density": next(densities) / 100}})))
+    def acceleration() -> None:
+        engine.estimate(Job(solid, recipe(acceleration_mm_s2={"print": 500 + next(numbers)})))
 
-    report("edit of a speed", seconds(change_speed, 5), "cold estimate", cold)
-    report("edit of the infill", seconds(change_infill, 5), "cold estimate", cold)
+    def temperature() -> None:
+        engine.estimate(Job(solid, recipe(nozzle_temp_c=195 + next(numbers) / 20)))
+
+    def infill() -> None:
+        engine.estimate(Job(solid, recipe(infill={"density": next(numbers) / 1000, "pattern": "grid"})))
+
+    def sampled_walls() -> None:
+        engine.estimate(Job(solid, recipe(line_width_mm={"outer_wall": 0.4 + next(numbers) / 10_000})), layers=24)
+
+    def sampled_speed() -> None:
+        engine.estimate(Job(solid, recipe(speed_mm_s={"solid": next(numbers)})), layers=24)
+
+    sampled_speed()
+    for name, work in (
+        ("edit of a speed", speed),
+        ("edit of an acceleration", acceleration),
+        ("edit of the temperature", temperature),
+        ("edit of the infill", infill),
+        ("sample of 24 layers, new walls", sampled_walls),
+        ("sample of 24 layers, new speed", sampled_speed),
+    ):
+        report(name, seconds(work, 5), "cold estimate", cold)
+
+
+def obvious(solid: Solid, every: int) -> float:
+    """The obvious way, for every n-th layer: a mesh library's section, then one geometry call after the other."""
+    mesh = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
+    laid = 0.0
+    for height in layer_stack(float(solid.vertices[:, 2].max()), 0.2, 0.2).middle_mm[::every]:
+        section = mesh.section([0, 0, 1], [0, 0, height])
+        if section is None:
+            continue
+        rings = [shapely.Polygon(path[:, :2]) for path in section.discrete if len(path) > 3]
+        region = shapely.union_all([shapely.make_valid(ring) for ring in rings])
+        for depth in (0.22, 0.62):
+            laid += region.buffer(-depth, join_style="mitre").length
+        inside = region.buffer(-0.82, join_style="mitre")
+        if inside.is_empty:
+            continue
+        x0, y0, x1, y1 = inside.bounds
+        for k in np.arange(x0, x1, 5.3):
+            laid += inside.intersection(shapely.LineString([(k, y0), (k, y1)])).length
+        for k in np.arange(y0, y1, 5.3):
+            laid += inside.intersection(shapely.LineString([(x0, k), (x1, k)])).length
+    return laid
+
+
+def growth() -> None:
+    """Cold estimates on three sizes: layers at one mesh, triangles at one height."""
+    ball = part(waved_ball(5))
+    print("\nlayers      cold   per layer")
+    for height in (0.4, 0.2, 0.1):
+        keys = recipe(layer_height_mm=height, first_layer_height_mm=height)
+        count = Engine().estimate(Job(ball, keys)).layers
+        time_s = seconds(lambda keys=keys: Engine().estimate(Job(ball, keys)), 3)
+        print(f"{count:>6} {time_s:8.2f} s {1000 * time_s / count:8.2f} ms")
+    print("triangles   cold   per thousand")
+    for subdivisions in (5, 6, 7):
+        solid = part(waved_ball(subdivisions))
+        time_s = seconds(lambda solid=solid: Engine().estimate(Job(solid, recipe())), 2)
+        print(f"{len(solid.faces):>9,} {time_s:6.2f} s {1e6 * time_s / len(solid.faces):8.2f} ms")
 
 
 def sections(solid: Solid) -> None:
     """Our sections against trimesh's own."""
     layers = layer_stack(float(solid.vertices[:, 2].max()), 0.2, 0.2)
     mesh = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
-    every = layers.middle_mm[::10]
+    every = layers.middle_mm[::20]
 
     def baseline() -> None:
         for height in every:
@@ -71,50 +146,74 @@ def sections(solid: Solid) -> None:
         "sections of all layers",
         seconds(lambda: slice_solid(solid, layers), 3),
         "trimesh, all layers",
-        10 * seconds(baseline, 1),
+        20 * seconds(baseline, 1),
     )
 
 
+def replaying(solid: Solid) -> None:
+    """G-code lines a second, on a plan written and read again."""
+    plan = resolve(recipe(), Printer(), Nozzle(), Material())
+    text = "\n".join(write_gcode(Engine().strokes(solid, plan), plan, Printer(), 9.0)).encode()
+    lines = text.count(b"\n")
+    time_s = seconds(lambda: replay(io.BytesIO(text)), 3)
+    print(f"{'replay of G-code':<34} {time_s:8.3f} s   {lines:,} lines, {lines / time_s / 1e6:.2f} million a second")
+
+
 def motion() -> None:
-    """The compiled look-ahead against the plain-Python reference."""
-    from meanbead.core.motion.lookahead import Moves, corner_speeds_jerk, limit_by_axis, plan_speeds
-
+    """The compiled look-ahead against the plain-Python reference, and its pace."""
     rng = np.random.default_rng(1)
-    count = 2000
-    heading = np.cumsum(rng.uniform(-1.5, 1.5, count))
-    unit = np.stack([np.cos(heading), np.sin(heading), np.zeros(count), np.full(count, 0.03)], axis=1)
-    halt = np.zeros(count, dtype=bool)
-    halt[0] = True
-    moves = Moves(rng.uniform(0.1, 10, count), unit, np.full(count, 100.0), np.full(count, 1000.0), halt)
-    jerk = np.array([8.0, 8.0, 0.4, 5.0])
 
-    def ours() -> None:
-        plan_speeds(moves, corner_speeds_jerk(unit, jerk, halt), limit_by_axis(unit, jerk))
+    def path(count: int) -> np.ndarray:
+        heading = np.cumsum(rng.uniform(-1.5, 1.5, count))
+        length = rng.uniform(0.1, 10, count)
+        flat = np.zeros(count)
+        return np.stack([length * np.cos(heading), length * np.sin(heading), flat, 0.03 * length], axis=1)
 
-    def reference() -> None:
-        rest = (0.0, 0.0, 0.0, 0.0)
-        rows = [tuple(row) for row in unit]
-        corners = [jerk_corner(rest if k == 0 else rows[k - 1], rows[k], tuple(jerk)) for k in range(count)]
-        dense_time(moves.length_mm, moves.speed_mm_s, moves.acceleration_mm_s2, corners, [0.0] * count, halt)
+    def ours(delta: np.ndarray) -> None:
+        count = len(delta)
+        limits = path_limits(delta, np.full(count, 100.0), np.full(count, 1000.0), Printer())
+        plan_with_and_without(limits, limits.speed_mm_s, np.zeros(count, dtype=bool))
 
-    ours()
-    report("look-ahead, 2,000 moves", seconds(ours, 5), "reference in plain Python", seconds(reference, 1))
+    def reference(delta: np.ndarray) -> None:
+        count = len(delta)
+        length = np.hypot(delta[:, 0], delta[:, 1])
+        rest, rows = (0.0, 0.0, 0.0, 0.0), [tuple(row) for row in delta / length[:, None]]
+        jerk = (8.0, 8.0, 0.4, 5.0)
+        corners = [jerk_corner(rest if k == 0 else rows[k - 1], rows[k], jerk) for k in range(count)]
+        halt = np.zeros(count, dtype=bool)
+        dense_time(length, np.full(count, 100.0), np.full(count, 1000.0), corners, [0.0] * count, halt)
+
+    short, long = path(2000), path(1_000_000)
+    ours(short)
+    report(
+        "look-ahead, 2,000 moves", seconds(lambda: ours(short), 5), "plain Python", seconds(lambda: reference(short), 1)
+    )
+    time_s = seconds(lambda: ours(long), 3)
+    print(
+        f"{'limits and look-ahead, both runs':<34} {time_s:8.3f} s   a million moves, {1 / time_s:.1f} million a second"
+    )
+
+
+def part(mesh: trimesh.Trimesh) -> Solid:
+    """A mesh as a checked solid."""
+    return make_sound(read_mesh(mesh.export(file_type="stl"), "ball.stl"))
 
 
 def main() -> None:
     """Run all."""
-    mesh = waved_ball()
-    data = mesh.export(file_type="stl")
+    Engine().estimate(Job(make_sound(RawMesh(*_small())), Recipe()))  # load compiled code
+    mesh = waved_ball(7)
+    mesh.vertices *= 84 / np.ptp(mesh.vertices[:, 2])
     start = time.perf_counter()
-    solid = make_sound(read_mesh(data, "ball.stl"))
+    solid = part(mesh)
     print(f"part: {len(solid.faces):,} triangles, read and checked in {time.perf_counter() - start:.2f} s")
-    Engine().estimate(
-        Job(make_sound(RawMesh(*_small())), Recipe(), Printer(), Nozzle(), Material())
-    )  # load compiled code
-    edits(solid)
+    Engine().estimate(Job(solid, recipe()))
+    stages(solid)
+    print(f"peak memory so far: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
     sections(solid)
     motion()
-    print(f"peak memory of this run: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
+    replaying(solid)
+    growth()
 
 
 def _small() -> tuple[np.ndarray, np.ndarray]:

@@ -263,8 +263,8 @@ class AllChoices(UiCase):
         page.get_by_role("combobox", name="Ironing, Everyday").select_option(label="all top faces")
         expect(self.cell("Ironing", "Everyday")).to_contain_text("all top faces")
         self.wait_for_figures()
-        for feature in ("Raft", "Ironing"):
-            expect(page.get_by_role("cell", name=feature, exact=True).first).to_be_visible()
+        for feature in ("L Raft", "Q Ironing"):
+            expect(page.get_by_role("rowheader", name=feature)).to_be_visible()
         expect(page.get_by_text("Wear eye protection").first).to_be_visible()
 
     def test_height_ranges_are_one_line_of_text(self) -> None:
@@ -294,7 +294,7 @@ class Replayed(UiCase):
         self.send("M83\nG1 Z0.2 F300\n; feature: outer_wall\nG1 X600 E20 F1200\nG1 Y600 E20\n")
         expect(page.get_by_role("note", name="Printing time, elsewhere: 1 min 0 s")).to_be_visible()
         expect(page.get_by_text("replays elsewhere.gcode")).to_be_visible()
-        expect(page.get_by_role("note", name="Walls, elsewhere: in the file")).to_be_visible()
+        expect(page.get_by_role("note", name="Walls, elsewhere: in the file", exact=True)).to_be_visible()
         expect(self.cell("Walls in lines", "elsewhere")).to_have_count(0)
         self.assertEqual(self.axe(), [])
         page.get_by_role("button", name="Undo", exact=True).first.click()

@@ -8,7 +8,8 @@ memory stays bounded by a piece and one unbroken run of speed.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
@@ -104,10 +105,10 @@ class _Pending:
     start: float = -1.0
     free_start: float = -1.0
 
-    def extend(self, other: _Pending) -> None:
-        """Append another stretch."""
+    def extend(self, others: list[_Pending]) -> None:
+        """Append other stretches."""
         for name in _PENDING_ARRAYS:
-            setattr(self, name, np.concatenate([getattr(self, name), getattr(other, name)]))
+            setattr(self, name, np.concatenate([getattr(self, name), *(getattr(other, name) for other in others)]))
 
     def drop(self, count: int, start: float, free_start: float) -> None:
         """Forget moves that are settled; the rest begins at a known speed, with corners and without."""
@@ -167,6 +168,7 @@ class _Player:
         self.halt_next = True
         self.last_unit = np.zeros(4)
         self.pending = _Pending()
+        self.queued: list[_Pending] = []
         self.time: dict[int, float] = {}
         self.filament: dict[int, float] = {}
         self.length: dict[int, float] = {}
@@ -184,8 +186,8 @@ class _Player:
         self.temp_c: float | None = None
 
     def play(self, pieces: Iterable[bytes]) -> Replay:
-        for text in pieces:
-            self._take(text, gc.scan(text, self.state))
+        for text, rows in self._scanned(pieces):
+            self._take(text, rows)
             self._settle(everything=False)
         self._settle(everything=True)
         if not self.moves:
@@ -194,14 +196,32 @@ class _Player:
             )
         return self._result()
 
+    def _scanned(self, pieces: Iterable[bytes]) -> Iterator[tuple[bytes, gc.Rows]]:
+        """Pieces with their rows, each scanned while the one before it is being planned."""
+        with ThreadPoolExecutor(1) as pool:
+            ahead: tuple[bytes, Future[gc.Rows]] | None = None
+            for text in pieces:
+                job = (text, pool.submit(gc.scan, text, self.state))
+                if ahead is not None:
+                    yield ahead[0], ahead[1].result()
+                ahead = job
+            if ahead is not None:
+                yield ahead[0], ahead[1].result()
+
     def _take(self, text: bytes, rows: gc.Rows) -> None:
-        """Cut a piece at its events, and queue the moves between them."""
+        """Cut a piece where the machine stops or its settings change, and queue the moves between."""
         begin = 0
+        feature = np.empty(len(rows.kind), dtype=np.int64)
+        named = 0
         for index in np.flatnonzero(rows.kind != gc.MOVE).tolist():
-            self._queue(rows, begin, index)
-            begin = index + 1
+            feature[named:index] = self.current
+            named = index
+            if rows.kind[index] not in (gc.COMMENT, gc.MALFORMED):
+                self._queue(rows, feature, begin, index)
+                begin = index + 1
             self._event(text, rows, index)
-        self._queue(rows, begin, len(rows.kind))
+        feature[named:] = self.current
+        self._queue(rows, feature, begin, len(rows.kind))
 
     def _event(self, text: bytes, rows: gc.Rows, index: int) -> None:
         kind = rows.kind[index]
@@ -233,10 +253,11 @@ class _Player:
         if code in (201, 203, 205):
             self.printer = apply_settings(self.printer, f"M{code}", words)
 
-    def _queue(self, rows: gc.Rows, begin: int, end: int) -> None:
-        if begin >= end:
+    def _queue(self, rows: gc.Rows, feature: NDArray[np.int64], begin: int, end: int) -> None:
+        taken = begin + np.flatnonzero(rows.kind[begin:end] == gc.MOVE)
+        if not len(taken):
             return
-        delta, asked = rows.delta[begin:end], rows.speed_mm_s[begin:end]
+        delta, asked = rows.delta[taken], rows.speed_mm_s[taken]
         path = np.sqrt(np.sum(delta[:, :3] ** 2, axis=1))
         length = np.where(path > 0, path, np.abs(delta[:, 3]))
         unit = delta / length[:, None]
@@ -244,14 +265,12 @@ class _Player:
         joined = np.vstack([self.last_unit, unit])
         shares = motor_shares(joined, self.printer)
         limit = speed_limits_mm_s(shares, self.printer)[1:]
-        acceleration = np.minimum(
-            rows.acceleration_mm_s2[begin:end], acceleration_limits_mm_s2(shares, self.printer)[1:]
-        )
+        acceleration = np.minimum(rows.acceleration_mm_s2[taken], acceleration_limits_mm_s2(shares, self.printer)[1:])
         halt = np.zeros(len(length) + 1, dtype=bool)
         halt[1] = self.halt_next
         padded = np.concatenate([acceleration[:1], acceleration])
         speeds, stop = (part[1:] for part in corner_limits_mm_s(joined, shares, padded, halt, self.printer))
-        self.pending.extend(
+        self.queued.append(
             _Pending(
                 delta=delta,
                 speed=np.minimum(asked, limit),
@@ -260,8 +279,8 @@ class _Player:
                 stop=stop,
                 asked=asked,
                 halt=halt[1:],
-                feature=np.full(len(length), self.current),
-                line=rows.line[begin:end],
+                feature=feature[taken],
+                line=rows.line[taken],
             )
         )
         self.halt_next = False
@@ -270,6 +289,8 @@ class _Player:
     def _settle(self, *, everything: bool) -> None:
         """Plan what is pending, and account for the part that nothing can change any more."""
         waiting = self.pending
+        waiting.extend(self.queued)
+        self.queued = []
         if not len(waiting.speed):
             return
         path = np.sqrt(np.sum(waiting.delta[:, :3] ** 2, axis=1))

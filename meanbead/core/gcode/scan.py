@@ -104,7 +104,7 @@ def _known(letter, code):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def _scan(text, state):  # type: ignore[no-untyped-def]
-    capacity = 4096
+    capacity = 4096 + len(text) // 24  # about a line each
     kind = np.empty(capacity, np.int8)
     delta = np.zeros((capacity, 4))
     speed = np.zeros(capacity)
