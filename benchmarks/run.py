@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import resource
 import statistics
 import time
@@ -16,6 +17,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.gcode import replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.motion.limits import path_limits
+from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
@@ -94,26 +96,51 @@ def stages(solid: Solid) -> None:
 
 
 def obvious(solid: Solid, every: int) -> float:
-    """The obvious way, for every n-th layer: a mesh library's section, then one geometry call after the other."""
+    """The obvious way, for every n-th layer: a mesh library's section, one geometry call after the other for walls,
+    skins and infill, the nearest stroke next, and a trapezoid for each move."""
     mesh = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
-    laid = 0.0
-    for height in layer_stack(float(solid.vertices[:, 2].max()), 0.2, 0.2).middle_mm[::every]:
-        section = mesh.section([0, 0, 1], [0, 0, height])
+    layers = layer_stack(float(solid.vertices[:, 2].max()), 0.2, 0.2)
+    around, _ = slice_solid(solid, layers)  # neighbours' sections for the skins, not what is measured
+    time_s = 0.0
+    for index in range(0, len(layers), every):
+        section = mesh.section([0, 0, 1], [0, 0, layers.middle_mm[index]])
         if section is None:
             continue
         rings = [shapely.Polygon(path[:, :2]) for path in section.discrete if len(path) > 3]
         region = shapely.union_all([shapely.make_valid(ring) for ring in rings])
+        strokes = []
         for depth in (0.22, 0.62):
-            laid += region.buffer(-depth, join_style="mitre").length
+            strokes += _edges(region.buffer(-depth, join_style="mitre").boundary)
         inside = region.buffer(-0.82, join_style="mitre")
-        if inside.is_empty:
-            continue
-        x0, y0, x1, y1 = inside.bounds
-        for k in np.arange(x0, x1, 5.3):
-            laid += inside.intersection(shapely.LineString([(k, y0), (k, y1)])).length
-        for k in np.arange(y0, y1, 5.3):
-            laid += inside.intersection(shapely.LineString([(x0, k), (x1, k)])).length
-    return laid
+        sparse = inside
+        for step in (-3, -2, -1, 1, 2, 3, 4):
+            near = index + step
+            sparse = sparse.intersection(around[near]) if 0 <= near < len(layers) else shapely.Polygon()
+        for part, pitch in ((inside.difference(sparse), 0.4), (sparse, 5.3)):
+            if part.is_empty:
+                continue
+            x0, y0, x1, y1 = part.bounds
+            for x in np.arange(x0, x1, pitch):
+                strokes += _edges(part.intersection(shapely.LineString([(x, y0), (x, y1)])))
+            for y in np.arange(y0, y1, pitch) if pitch > 1 else ():
+                strokes += _edges(part.intersection(shapely.LineString([(x0, y), (x1, y)])))
+        time_s += _walked(strokes)
+    return time_s
+
+
+def _edges(lines: shapely.Geometry) -> list[np.ndarray]:
+    return [shapely.get_coordinates(line) for line in shapely.get_parts(lines) if line.length > 0]
+
+
+def _walked(strokes: list[np.ndarray]) -> float:
+    at, total = np.zeros(2), 0.0
+    while strokes:
+        pick = min(range(len(strokes)), key=lambda k: math.hypot(*(strokes[k][0] - at)))
+        points = np.vstack([at, strokes.pop(pick)])
+        for step in np.diff(points, axis=0):
+            total += straight_move_time_s(math.hypot(*step), 80, 1000)
+        at = points[-1]
+    return total
 
 
 def growth() -> None:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.twofold import plan_with_and_without
+from meanbead.core.parallel import halves, in_threads
 from meanbead.core.resolve import Plan
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
@@ -140,17 +141,28 @@ def time_strokes(
     table = moves if moves is not None else all_moves(strokes, plan, printer)
     stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
     stroke_asked = set_speeds_mm_s(strokes, plan)
-    asked, wanted, melt = _wishes(
-        table.delta,
-        table.kind,
-        table.stroke,
-        stroke_asked,
-        set_accelerations_mm_s2(strokes, plan),
-        stroke_melt,
-        plan.speed_mm_s.travel,
-        plan.retraction_speed_mm_s,
-        printer.acceleration_mm_s2.retract,
-    )
+    asked, wanted, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
+    stroke_wanted = set_accelerations_mm_s2(strokes, plan)
+
+    def wish(part: tuple[int, int]) -> None:
+        _wishes(
+            part[0],
+            part[1],
+            table.delta,
+            table.kind,
+            table.stroke,
+            stroke_asked,
+            stroke_wanted,
+            stroke_melt,
+            plan.speed_mm_s.travel,
+            plan.retraction_speed_mm_s,
+            printer.acceleration_mm_s2.retract,
+            asked,
+            wanted,
+            melt,
+        )
+
+    in_threads(wish, halves(len(table)))
     limits = path_limits(table.delta, asked, wanted, printer)
     plastic = table.kind == Kind.PLASTIC
     # Without corners between plastic no speed is lower, so no move takes longer: the difference is what they cost.
@@ -182,12 +194,24 @@ def time_strokes(
 
 @numba.njit(cache=True, nogil=True)
 def _wishes(  # type: ignore[no-untyped-def]
-    delta, kind, stroke, stroke_asked, stroke_wanted, stroke_melt, travel, pull, pull_acceleration
+    low,
+    high,
+    delta,
+    kind,
+    stroke,
+    stroke_asked,
+    stroke_wanted,
+    stroke_melt,
+    travel,
+    pull,
+    pull_acceleration,
+    asked,
+    wanted,
+    melt,
 ):
     """Speed and acceleration that each move is asked for, and the speed that the melt ceiling allows, (moves,) each."""
-    n = len(kind)
-    asked, wanted, melt = np.empty(n), np.empty(n), np.full(n, np.inf)
-    for k in range(n):
+    for k in range(low, high):
+        melt[k] = np.inf
         if kind[k] == _PLASTIC:
             asked[k], wanted[k], melt[k] = stroke_asked[stroke[k]], stroke_wanted[stroke[k]], stroke_melt[stroke[k]]
         elif kind[k] == _TRAVEL:
@@ -199,7 +223,6 @@ def _wishes(  # type: ignore[no-untyped-def]
             wanted[k] = pull_acceleration
         else:
             asked[k] = wanted[k] = np.inf
-    return asked, wanted, melt
 
 
 @numba.njit(cache=True, nogil=True)
