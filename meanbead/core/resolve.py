@@ -304,6 +304,7 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
     widths = _widths(recipe, bore)
     slope = _slope_heights(recipe.variable_height, printer, bore, height)
     _refuse_unpressed(widths, height if slope is None else max(height, slope.max_mm), first)
+    _refuse_above_bore(bore, height, first)
     shape = _shape(recipe, bore, height, first, widths, slope)
     return _pace(recipe, printer, material, shape)
 
@@ -466,6 +467,16 @@ def _widths(recipe: Recipe, bore_mm: float) -> Widths:
     infill = asked.infill or inner
     solid = asked.solid or infill
     return Widths(outer, inner, infill, solid, asked.top or solid, asked.first_layer or outer)
+
+
+def _refuse_above_bore(bore_mm: float, height_mm: float, first_mm: float) -> None:
+    for field, height in (("layer_height_mm", height_mm), ("first_layer_height_mm", first_mm)):
+        if height > bore_mm:
+            raise RecipeError(
+                f"A layer {height:g} mm high is higher than the bore of {bore_mm:g} mm: the strand would drop, not bond.",
+                field=field,
+                remedy=f"Stay below {0.8 * bore_mm:.2g} mm, or use a larger nozzle.",
+            )
 
 
 def _refuse_unpressed(widths: Widths, height_mm: float, first_mm: float) -> None:

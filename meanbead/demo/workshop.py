@@ -119,8 +119,21 @@ COLUMNS: dict[str, tuple[_Column, ...]] = {
         ("Workhorse", "0.4 brass", "PETG, bottle green", {"walls": 4, "infill": {"density": 0.35}}),
         ("Workhorse, 0.6", "0.6 brass", "PETG, bottle green", {"walls": 3, "infill": {"density": 0.35}}),
     ),
-    "Domed knob": (EVERYDAY, ("Fine", "0.4 brass", "PLA, chalk white", {"layer_height_mm": 0.12})),
+    "Domed knob": (
+        EVERYDAY,
+        ("Fine", "0.4 brass", "PLA, chalk white", {"layer_height_mm": 0.12}),
+        ("By slope", "0.4 brass", "PLA, chalk white", {"variable_height": {"kind": "by_slope", "min_mm": 0.1}}),
+    ),
     "Bin tag": (EVERYDAY, ("Fine lettering", "0.25 brass", "PLA, chalk white", {"layer_height_mm": 0.12})),
+    "Flag post": (EVERYDAY, ("Four at once", "0.4 brass", "PLA, chalk white", {"copies": {"count": 4}})),
+    "Drain plate": (
+        EVERYDAY,
+        ("Kept inside", "0.4 brass", "PLA, chalk white", {"travel": "inside"}),
+    ),
+    "Snow owl": (
+        EVERYDAY,
+        ("On trees", "0.4 brass", "PLA, chalk white", {"supports": {"kind": "trees", "angle_deg": 45}}),
+    ),
     "Tool box": (
         EVERYDAY,
         ("Wide lines", "0.8 hardened", "PLA, chalk white", {"layer_height_mm": 0.4, "nozzle_temp_c": 225}),
