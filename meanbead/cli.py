@@ -146,6 +146,8 @@ def _estimate(arguments: argparse.Namespace) -> None:
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m, {result.filament_cost:.2f} cost")
     sampled = f"   {result.layers_planned} planned, within {100 * result.sampling_error:.1f} %"
     print(f"layers     {result.layers}{sampled if result.layers_planned < result.layers else ''}")
+    if result.lost_mm3 + result.overfilled_mm3 > 0.001 * result.filament_mm3:
+        print(f"truth      {result.lost_mm3:.0f} mm3 too thin to lay, {result.overfilled_mm3:.0f} mm3 laid twice")
     print(
         f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s "
         f"({result.melt_ceiling_source})"

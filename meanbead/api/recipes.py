@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import PurePosixPath
 
 from apiflask import APIBlueprint
@@ -104,15 +105,20 @@ def add_gcode(part_id: int) -> RecipeOut:
         )
         row = workshop.get_recipe(db, row.id)
         # A file that cannot be replayed is refused here, and nothing of it is kept.
-        result = _replay(db, row)
+        result = _replaying(db, row)()
         workshop.keep_estimate(db, workshop.inputs_digest(row, part.digest), row.id, result)
         return _full(db, row, part)
 
 
-def _replay(db: Session, row: RecipeRow) -> Estimate:
+def _planning(db: Session, row: RecipeRow) -> Callable[[], Estimate]:
+    job, engine = workshop.job_of(db, row), context().engine
+    return lambda: engine.estimate(job)
+
+
+def _replaying(db: Session, row: RecipeRow) -> Callable[[], Estimate]:
     content = workshop.gcode_content(db, row.gcode_id or 0)
     _, printer, nozzle, material = workshop.recipe_inputs(row)
-    return replayed_estimate(lambda: workshop.open_gcode(content), printer, nozzle, material)
+    return lambda: replayed_estimate(lambda: workshop.open_gcode(content), printer, nozzle, material)
 
 
 @blueprint.patch("/recipes/<int:recipe_id>")
@@ -170,13 +176,9 @@ def estimate(recipe_id: int) -> Estimate:
         found = workshop.find_estimate(db, inputs)
         if found is not None:
             return found
-        if row.gcode_id is not None:
-            result = _replay(db, row)
-            workshop.keep_estimate(db, inputs, recipe_id, result)
-            return result
-        job = workshop.job_of(db, row)
+        compute = _replaying(db, row) if row.gcode_id is not None else _planning(db, row)
     # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
-    result = context().engine.estimate(job)
+    result = compute()
     with session() as db:
         workshop.keep_estimate(db, inputs, recipe_id, result)
     return result

@@ -306,6 +306,12 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
     _refuse_unpressed(widths, height if slope is None else max(height, slope.max_mm), first)
     _refuse_above_bore(bore, height, first)
     shape = _shape(recipe, bore, height, first, widths, slope)
+    if shape.spiral and shape.copies.count > 1:
+        raise RecipeError(
+            "Spiral mode prints one part at a time: between copies the nozzle would have to stop.",
+            field="copies.count",
+            remedy="Print one, or turn spiral mode off.",
+        )
     return _pace(recipe, printer, material, shape)
 
 

@@ -193,6 +193,7 @@ class Defaults(unittest.TestCase):
             ({"line_width_mm": {"infill": 0.15}}, "line_width_mm.infill"),
             ({"first_layer_height_mm": 0.5, "layer_height_mm": 0.2}, "first_layer_height_mm"),
             ({"first_layer_height_mm": 0.45, "line_width_mm": {"first_layer": 0.6}}, "first_layer_height_mm"),
+            ({"spiral": True, "copies": {"count": 2}}, "copies.count"),
             ({"layer_height_mm": 0.45, "line_width_mm": {"outer_wall": 0.6}}, "layer_height_mm"),
         ):
             with self.assertRaises(RecipeError) as caught:

@@ -71,7 +71,8 @@ export const RESULTS: readonly ResultRow[] = [
     unit: "",
     show: (e) => String(e.layers),
     difference: (e, first) => signed(e.layers - first.layers, 0),
-    explain: () => "⌈(height − first layer) / layer height⌉ + 1.",
+    explain: () =>
+      "Of even height: ⌈(height − first layer) / layer height⌉ + 1. A raft adds its own; copies one after the other count each.",
   },
   {
     key: "flow",
