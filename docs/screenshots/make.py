@@ -34,6 +34,7 @@ def main() -> None:
         ("bench-lamp", "Tool box", (1280, 800), True),
         ("bench-phone", "Domed knob", (390, 844), False),
         ("ledger", "Pencil cup", (1280, 800), False),
+        ("choices", "Snow owl", (1280, 800), False),
     ):
         page = browser().new_page(
             viewport={"width": size[0], "height": size[1]}, color_scheme="dark" if dark else "light"
@@ -45,6 +46,11 @@ def main() -> None:
         settle(page)
         if name == "ledger":
             page.get_by_role("heading", name="Where it goes").evaluate("element => element.scrollIntoView()")
+        if name == "choices":
+            page.get_by_role("button", name="more choices of Supports").click()
+            page.get_by_role("button", name="Supports, On trees").focus()
+            page.get_by_role("button", name="fewer choices of Supports").evaluate("element => element.scrollIntoView()")
+            page.wait_for_timeout(200)
         page.screenshot(path=HERE / f"{name}.png")
         page.close()
         print(f"{name}.png")

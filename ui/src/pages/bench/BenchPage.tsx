@@ -142,6 +142,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
               differs from the first column
             </span>
             <span>grey: a default that follows from the rest · d: the nozzle's bore</span>
+            {columns.some((column) => column.gcode) && <span>·&nbsp; settled by the replayed file</span>}
           </p>
         </div>
         <aside className="space-y-4 lg:sticky lg:top-3 lg:self-start" aria-label="The column in focus">

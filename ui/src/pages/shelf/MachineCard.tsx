@@ -196,7 +196,7 @@ function FirmwareBox({ machine }: { machine: Machine }) {
         <label htmlFor={`console-${machine.id}`}>Ask its console at</label>
         <input
           id={`console-${machine.id}`}
-          className="w-56 border border-rule bg-base-100 px-2 py-1 font-mono"
+          className="w-80 border border-rule bg-base-100 px-2 py-1 font-mono"
           placeholder="192.168.1.20:23 or /dev/ttyUSB0"
           autoComplete="off"
           spellCheck={false}

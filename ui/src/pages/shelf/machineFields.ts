@@ -24,6 +24,17 @@ export const MACHINE_FIELDS: readonly MachineField[] = [
   { path: ["bed_mm", "y"], label: "Depth", unit: "mm", group: "Room" },
   { path: ["bed_mm", "z"], label: "Height", unit: "mm", group: "Room" },
   {
+    path: ["kinematics"],
+    label: "Kinematics",
+    unit: "",
+    group: "Room",
+    options: [
+      { value: "bed_moving", label: "bed moves" },
+      { value: "gantry", label: "gantry" },
+      { value: "coupled_gantry", label: "shared motors" },
+    ],
+  },
+  {
     path: ["drive"],
     label: "Drive",
     unit: "",
