@@ -228,6 +228,13 @@ class Firmware(unittest.TestCase):
         self.assertEqual((printer.corner.law, printer.corner.jerk.x, printer.corner.jerk.e), ("jerk", 9.5, 4))
         self.assertEqual((printer.acceleration_mm_s2.print, printer.acceleration_mm_s2.travel), (1200, 1200))
 
+    def test_limits_that_no_machine_has_are_passed_over_and_told_by_line(self) -> None:
+        report = printer_from_report("M205 J2\nM203 X99999\nM204 P800\n")
+        self.assertEqual(report.printer.corner.law, "jerk")
+        self.assertEqual((report.commands, report.printer.acceleration_mm_s2.print), (1, 800))
+        result = play("M83\nM205 J2\nG1 X10 E1 F600\n", Printer())
+        self.assertEqual(result.malformed_lines, [2])
+
     def test_damaged_lines_are_passed_over(self) -> None:
         text = "echo: M201 X26#0 Y2400\nM201 X2600 Y24\x000\nM204 P900\nM204 P9\xff0\nM203 X200 Y21.\n"
         printer = printer_from_report(text).printer

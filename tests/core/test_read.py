@@ -34,6 +34,14 @@ def archive(entries: dict[str, str | bytes]) -> bytes:
     return buffer.getvalue()
 
 
+class OddObj(unittest.TestCase):
+    def test_corners_of_two_numbers_are_refused_in_a_sentence(self) -> None:
+        for text in ("v 0 0\nv 1 0\nv 0 1\nf 1 2 3\n", "v 0 0 0\nv 1 0\nv 0 1 0\nf 1 2 3\n"):
+            with self.assertRaises(PartError) as caught:
+                make_sound(read_mesh(text.encode(), "flat.obj"))
+            self.assertIn("OBJ", str(caught.exception))
+
+
 class GoodFiles(unittest.TestCase):
     def check(self, data: bytes, name: str, volume: float = 24_000.0) -> None:
         facts = part_facts(make_sound(read_mesh(data, name)))

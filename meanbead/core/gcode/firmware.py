@@ -11,7 +11,10 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
+from pydantic import ValidationError
+
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.explain import explain
 from meanbead.core.vocabulary.printer import Printer
 
 _COMMAND = re.compile(r"\b(M92|M201|M203|M204|M205)\b((?:\s+[A-Z]-?\d*\.?\d+)+)\s*$")
@@ -41,11 +44,14 @@ def printer_from_report(text: str, base: Printer | None = None) -> SettingsRepor
         if found is None:
             continue
         words = {letter: float(value) for letter, value in _WORD.findall(found[2])}
-        commands += 1
         if found[1] == "M92":
             steps.update({letter: value for letter, value in words.items() if letter in "XYZE"})
         else:
-            printer = apply_settings(printer, found[1], words)
+            try:
+                printer = apply_settings(printer, found[1], words)
+            except MeanBeadError:
+                continue  # a damaged number; the others stand
+        commands += 1
     if not commands:
         raise MeanBeadError(
             "No settings were found in this text.",
@@ -59,8 +65,8 @@ def apply_settings(printer: Printer, command: str, words: dict[str, float]) -> P
     """A printer after one settings command.
 
     M203 gives mm/s. M204 knows P (print), R (retract), T (travel), and S for print and travel at once. M205 with J
-    switches to junction deviation, with X, Y, Z or E to jerk. Values that are not positive are passed over, and
-    values beyond the model's bounds are refused by it.
+    switches to junction deviation, with X, Y, Z or E to jerk. Values that are not positive are passed over. Raises
+    :class:`MeanBeadError` for values that no machine has.
     """
     given = {letter.lower(): value for letter, value in words.items() if value > 0}
     axes = {letter: value for letter, value in given.items() if letter in "xyze"}
@@ -80,7 +86,11 @@ def apply_settings(printer: Printer, command: str, words: dict[str, float]) -> P
         elif axes:
             corner |= {"law": "jerk", "jerk_mm_s": printer.corner.jerk.model_dump() | axes}
         update["corner"] = corner
-    return Printer.model_validate(printer.model_dump() | update)
+    try:
+        return Printer.model_validate(printer.model_dump() | update)
+    except ValidationError as problem:
+        first = explain(problem, Printer)[0]
+        raise MeanBeadError(f"{command} gives {first.field}: {first.message}", field="report") from None
 
 
 _ACCELERATIONS = {"p": "print", "r": "retract", "t": "travel"}

@@ -237,11 +237,17 @@ class _Player:
             self.z = float(rows.delta[index, 2])
             self.halt_next = True
         elif kind == gc.MALFORMED:
-            self.malformed_count += 1
-            if len(self.malformed) < TOLD_LINES:
-                self.malformed.append(int(rows.line[index]))
+            self._malformed(rows.line[index])
         else:
-            self._setting(text[rows.span[index, 0] : rows.span[index, 1]].decode("ascii", "replace").upper())
+            try:
+                self._setting(text[rows.span[index, 0] : rows.span[index, 1]].decode("ascii", "replace").upper())
+            except MeanBeadError:
+                self._malformed(rows.line[index])  # a limit that no machine has
+
+    def _malformed(self, line: int) -> None:
+        self.malformed_count += 1
+        if len(self.malformed) < TOLD_LINES:
+            self.malformed.append(int(line))
 
     def _setting(self, line: str) -> None:
         words = {letter: float(value) for letter, value in re.findall(r"([A-Z])\s*(-?\d*\.?\d+)", line)}

@@ -108,7 +108,8 @@ def _read_stl(data: bytes) -> RawMesh:
             remedy="Its triangle count is wrong, so it cannot be trusted: export the part again.",
         )
     records = np.frombuffer(data, _STL_RECORD, count, _STL_HEADER)
-    corners = records["corners"].astype(np.float64).reshape(-1, 3)
+    with np.errstate(invalid="ignore"):  # what is no number is told below
+        corners = records["corners"].astype(np.float64).reshape(-1, 3)
     spare = len(data) - _STL_HEADER - 50 * count
     notes = (f"{spare} stray bytes after the last triangle were ignored.",) if spare else ()
     return RawMesh(corners, np.arange(len(corners), dtype=np.int64).reshape(-1, 3), None, notes)
@@ -160,7 +161,9 @@ def _read_obj(data: bytes) -> RawMesh:
         faces = np.asarray(loaded.faces, dtype=np.int64)
     except Exception:  # the loader raises whatever its parsing stumbles on
         vertices, faces = np.empty((0, 3)), np.empty((0, 3), np.int64)
-    if not len(faces):
+    # The loader passes on corners of two numbers, and faces of other than three corners, as they come.
+    whole = vertices.ndim == faces.ndim == 2 and vertices.shape[1] == faces.shape[1] == 3
+    if not whole or not len(faces):
         raise PartError(
             "No faces could be read from the OBJ file.",
             field="file",
