@@ -50,11 +50,17 @@ export function useShelf() {
   });
 }
 
-/** After a change on the shelf every column and estimate may be another. */
+/**
+ * After a change on the shelf every column and estimate may be another. What no page shows is forgotten; what one
+ * shows, or waits for, is asked for anew: forgetting it would leave that page waiting for ever.
+ */
 export async function shelfChanged(queries: QueryClient): Promise<void> {
-  queries.removeQueries({ queryKey: ["estimate"] });
-  queries.removeQueries({ queryKey: ["columns"] });
-  await queries.invalidateQueries({ queryKey: keys.shelf });
+  const about = (queryKey: readonly string[]) => ({ queryKey, type: "inactive" as const });
+  queries.removeQueries(about(["estimate"]));
+  queries.removeQueries(about(["columns"]));
+  await Promise.all(
+    [["columns"], ["estimate"], keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
+  );
 }
 
 /** What estimateQuery needs to know of a column; the version changes with every edit. */
