@@ -10,33 +10,17 @@ from apiflask import APIFlask
 
 _NESTED = re.compile(r"(#/components/schemas/)[A-Za-z]+\.([A-Za-z0-9]+)")
 _PROBLEM = {"$ref": "#/components/schemas/Problem"}
-_UPLOAD = {
-    "required": True,
-    "content": {
-        "multipart/form-data": {
-            "schema": {
-                "type": "object",
-                "required": ["file"],
-                "properties": {
-                    "file": {"type": "string", "format": "binary"},
-                    "unit": {"type": "string", "enum": ["auto", "mm", "cm", "inch", "m"], "default": "auto"},
-                },
-            }
-        }
-    },
-}
-_GCODE = {
-    "required": True,
-    "content": {
-        "multipart/form-data": {
-            "schema": {
-                "type": "object",
-                "required": ["file"],
-                "properties": {"file": {"type": "string", "format": "binary"}},
-            }
-        }
-    },
-}
+
+
+def _form(**extra: Any) -> dict[str, Any]:
+    """A multipart form with a file, and whatever else."""
+    properties = {"file": {"type": "string", "format": "binary"}, **extra}
+    schema = {"type": "object", "required": ["file"], "properties": properties}
+    return {"required": True, "content": {"multipart/form-data": {"schema": schema}}}
+
+
+_UPLOAD = _form(unit={"type": "string", "enum": ["auto", "mm", "cm", "inch", "m"], "default": "auto"})
+_GCODE = _form()
 
 
 def register(app: APIFlask) -> None:

@@ -11,7 +11,8 @@ from pydantic import ValidationError
 from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.errors import RecipeError
 from meanbead.core.part.heights import slope_layers
-from meanbead.core.resolve import SlopeHeights, resolve
+from meanbead.core.plan import SlopeHeights
+from meanbead.core.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.outline import cut_solid
 from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe

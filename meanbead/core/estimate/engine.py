@@ -23,7 +23,8 @@ from meanbead.core.melt import MeltCeiling, melt_ceiling
 from meanbead.core.parallel import in_threads
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
-from meanbead.core.resolve import Plan, resolve
+from meanbead.core.plan import Plan
+from meanbead.core.resolve import resolve
 from meanbead.core.rules import Situation, findings
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
 from meanbead.core.vocabulary import (

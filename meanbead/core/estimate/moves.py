@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.bead import filament_area_mm2
-from meanbead.core.resolve import Plan
+from meanbead.core.plan import Plan
 from meanbead.core.strokes.table import Strokes
 from meanbead.core.vocabulary.printer import Printer
 

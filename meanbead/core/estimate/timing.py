@@ -13,7 +13,7 @@ from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.parallel import halves, in_threads
-from meanbead.core.resolve import Plan
+from meanbead.core.plan import Plan
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
 from meanbead.core.vocabulary.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from meanbead.core.melt import MeltCeiling, temperature_for_flow_c
-from meanbead.core.resolve import Plan
+from meanbead.core.plan import Plan
 from meanbead.core.vocabulary.estimate import Causes, FeatureShare, Finding, Severity
 from meanbead.core.vocabulary.material import Material
 from meanbead.core.vocabulary.nozzle import Nozzle

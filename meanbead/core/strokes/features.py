@@ -28,4 +28,3 @@ class Feature(IntEnum):
 FEATURES: tuple[str, ...] = tuple(feature.name.lower() for feature in Feature)
 WALL_FEATURES = (Feature.OUTER_WALL, Feature.INNER_WALL, Feature.THIN_WALL)
 SKIN_FEATURES = (Feature.BOTTOM, Feature.SOLID, Feature.TOP)
-START_FEATURES = (Feature.SKIRT, Feature.BRIM, Feature.RAFT)

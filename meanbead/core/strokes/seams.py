@@ -6,7 +6,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.strokes.features import Feature
+from meanbead.core.strokes.features import WALL_FEATURES
 from meanbead.core.strokes.pieces import Pieces
 from meanbead.core.vocabulary.recipe import SeamPlace
 
@@ -20,7 +20,7 @@ def entries(pieces: Pieces, seam: SeamPlace) -> NDArray[np.int64]:
     Closed walls begin at their seam: furthest back (largest y), at the sharpest corner (of equal ones the furthest
     back), or at a point that a fixed scramble of layer and piece number picks. One-way strokes begin at their start.
     """
-    wall = pieces.closed & np.isin(pieces.feature, (Feature.OUTER_WALL, Feature.INNER_WALL, Feature.THIN_WALL))
+    wall = pieces.closed & np.isin(pieces.feature, WALL_FEATURES)
     fixed: NDArray[np.int64] = _entries(
         np.ascontiguousarray(pieces.points), pieces.offsets, wall, pieces.one_way, pieces.layer, _RULES[seam]
     )
