@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from meanbead.core.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
+from meanbead.core.strokes.overlay import without
 from meanbead.core.strokes.walls import grown
 
 LONGEST_DETOUR = 4.0
@@ -58,7 +59,7 @@ def _way_round(room: shapely.Geometry, line: shapely.Geometry) -> NDArray[np.flo
         return None
     body = bodies[0]
     straight = float(shapely.length(line))
-    outside = [part for part in shapely.get_parts(shapely.difference(line, body)) if part.length > 1e-6]
+    outside = [part for part in shapely.get_parts(without(line, body)) if part.length > 1e-6]
     rings = shapely.get_rings(body)
     stops = [(0.0, [start])]
     for part in outside:

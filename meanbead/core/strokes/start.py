@@ -12,6 +12,7 @@ from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
 from meanbead.core.plan import Shape
 from meanbead.core.strokes.features import Feature
+from meanbead.core.strokes.overlay import without
 from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, start_pieces
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.walls import loops_of
@@ -40,7 +41,7 @@ def brim(on_bed: shapely.Geometry, shape: Shape) -> Pieces:
     pieces = [_rings(filled, distances, Feature.BRIM, shape)]
     if shape.brim_holes:
         holes = [shapely.polygons(ring) for body in bodies for ring in body.interiors]
-        room = shapely.difference(shapely.union_all(holes), on_bed) if holes else shapely.MultiPolygon()
+        room = without(shapely.union_all(holes), on_bed) if holes else shapely.MultiPolygon()
         pieces.append(_rings(room, [-distance for distance in distances], Feature.BRIM, shape))
     return join_pieces(pieces)
 
