@@ -83,10 +83,14 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
         faces = np.ascontiguousarray(faces[:, ::-1])
         mended.append("The whole surface faced inwards and was turned.")
         made = _manifold(vertices, faces)
-    digest = hashlib.sha256(np.round(vertices, 6).tobytes() + faces.tobytes()).hexdigest()
-    solid = Solid(vertices, faces, tuple(mended), digest)
+    solid = Solid(vertices, faces, tuple(mended), digest_of(vertices, faces))
     solid.__dict__["manifold"] = made
     return solid
+
+
+def digest_of(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> str:
+    """Identifies a geometry, to a millionth of a millimetre."""
+    return hashlib.sha256(np.round(vertices, 6).tobytes() + faces.tobytes()).hexdigest()
 
 
 def solid_from_arrays(vertices: NDArray[np.float64], faces: NDArray[np.int64], digest: str) -> Solid:
