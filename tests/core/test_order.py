@@ -39,7 +39,7 @@ rows_of = st.lists(
 
 
 class Order(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=40, deadline=None)
     @given(rows_of)
     def test_every_line_is_laid_once_and_the_path_hangs_together(self, rows: list[tuple[float, float, float]]) -> None:
         ordered = order_pieces(lines(rows), "nearest")
@@ -48,7 +48,7 @@ class Order(unittest.TestCase):
         self.assertEqual(found, sorted((float(x), float(a), float(b)) for x, a, b in rows))
         np.testing.assert_allclose(ordered.xy[1:, :2], ordered.xy[:-1, 2:])
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=40, deadline=None)
     @given(rows_of)
     def test_always_goes_to_the_nearest_end_that_is_left(self, rows: list[tuple[float, float, float]]) -> None:
         """The search stops early by the distance across; that must not cost it the nearest line."""

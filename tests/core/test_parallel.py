@@ -3,8 +3,12 @@ import unittest
 from itertools import pairwise
 
 import numpy as np
+import shapely
 
+from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.parallel import halves, in_threads, spread
+from meanbead.core.vocabulary import Recipe
+from tests.support.solids import block, solid_of
 
 
 class Threads(unittest.TestCase):
@@ -22,6 +26,51 @@ class Threads(unittest.TestCase):
         self.assertEqual(in_threads(lambda k: k * k, range(30)), [k * k for k in range(30)])
         with self.assertRaises(ZeroDivisionError):
             in_threads(lambda k: 1 // k, (1, 0))
+
+    def test_estimates_side_by_side_on_the_same_sections_are_those_of_each_alone(self) -> None:
+        # Prepared geometry that two threads share has ended the process: sections are shared, preparations are not.
+        solid = solid_of(
+            block(40, 40, 4)
+            - sum((block(4, 4, 9, (6 * k + 3, 18, -1)) for k in range(1, 6)), block(4, 4, 9, (3, 3, -1)))
+        )
+        jobs = [Job(solid, Recipe(walls=walls)) for walls in (1, 2, 3, 4)]
+        alone = [Engine(0).estimate(job) for job in jobs]
+        for _ in range(4):
+            together: dict[int, object] = {}
+            engine = Engine()
+
+            def work(k: int, engine: Engine = engine, found: dict[int, object] = together) -> None:
+                found[k] = engine.estimate(jobs[k])
+
+            threads = [threading.Thread(target=work, args=(k,)) for k in range(len(jobs))]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join(60)
+            self.assertEqual([together.get(k) for k in range(len(jobs))], alone)
+
+    def test_alike_geometries_are_worked_out_once(self) -> None:
+        boxes = np.array([shapely.box(0, 0, 1 + k % 3, 2) for k in range(30)], dtype=object)
+        depth = np.where(np.arange(30) < 15, 0.1, 0.2)
+        worked: list[int] = []
+
+        def shrink(region: np.ndarray, by: np.ndarray) -> np.ndarray:
+            worked.append(len(region))
+            return np.asarray(shapely.buffer(region, -by), dtype=object)
+
+        found = spread(shrink, boxes, depth)
+        self.assertEqual(sum(worked), 6)
+        np.testing.assert_array_equal(shapely.to_wkb(found), shapely.to_wkb(shapely.buffer(boxes, -depth)))
+        worked.clear()
+        # The same area and as many corners, but elsewhere: not alike.
+        moved = np.array([shapely.box(k, 0, k + 1, 2) for k in range(30)], dtype=object)
+        spread(shrink, moved, np.full(30, 0.1))
+        self.assertEqual(sum(worked), 30)
+
+    def test_a_few_and_empty_geometries_come_through(self) -> None:
+        few = np.array([shapely.box(0, 0, 1, 1), shapely.MultiPolygon()] * 5, dtype=object)
+        found = spread(lambda region: np.asarray(shapely.buffer(region, 0.1), dtype=object), few)
+        self.assertEqual([bool(shapely.is_empty(one)) for one in found], [False, True] * 5)
 
     def test_spread_does_not_depend_on_its_pieces(self) -> None:
         values = np.array(list(range(101)), dtype=object)

@@ -7,7 +7,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.parallel import Objects
-from meanbead.core.strokes.overlay import difference, without
+from meanbead.core.strokes.overlay import difference, prepared_copies, without
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.walls import grown
 
@@ -46,7 +46,7 @@ def find_bridges(
     parts, whole = np.asarray(parts, dtype=object)[broad], whole[broad]
     if not len(parts):
         return bottom, bridges, angles
-    share, span = _probe(parts, sections[layer[whole] - 1], reach_mm[whole])
+    share, span = probe_strands(parts, sections[layer[whole] - 1], reach_mm[whole])
     span[share < LEAST_ANCHORED] = np.inf
     best = np.argmin(span, axis=1)
     held = np.isfinite(span[np.arange(len(span)), best])
@@ -61,11 +61,11 @@ def find_bridges(
     return floors, bridges, angles
 
 
-def _probe(parts: Objects, below: Objects, reach_mm: Floats) -> tuple[Floats, Floats]:
+def probe_strands(parts: Objects, below: Objects, reach_mm: Floats) -> tuple[Floats, Floats]:
     """Share of strand length held at both ends, and mean length of those strands, by part and direction."""
     count = len(parts)
     shares, spans = np.zeros((count, DIRECTIONS)), np.full((count, DIRECTIONS), np.inf)
-    shapely.prepare(below)
+    below = prepared_copies(below)
     for turn in range(DIRECTIONS):
         angle = np.full(count, turn * np.pi / DIRECTIONS)
         lines = scan_lines(parts, angle, np.full(count, _PROBE_MM), fit=True)
@@ -80,7 +80,6 @@ def _probe(parts: Objects, below: Objects, reach_mm: Floats) -> tuple[Floats, Fl
         strands = np.bincount(lines.region, weights=held.astype(float), minlength=count)
         shares[:, turn] = np.divide(held_mm, total, out=np.zeros(count), where=total > 0)
         spans[:, turn] = np.divide(held_mm, strands, out=np.full(count, np.inf), where=strands > 0)
-    shapely.destroy_prepared(below)
     return shares, spans
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -33,6 +34,14 @@ _INTERFACE_SPACINGS = 1.2
 """Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""
 
 
+Watch = Callable[[float, str], None]
+"""Told how far some work is, from 0 to 1, and what comes next; it may raise to end the work."""
+
+
+def nobody(share: float, doing: str) -> None:
+    """Watches nothing."""
+
+
 class StrokePlanner:
     """Plans strokes, and remembers each stage by just the inputs that it reads: a changed infill reruns no walls."""
 
@@ -44,20 +53,26 @@ class StrokePlanner:
         self._scaffolds: BoundedCache[Scaffold] = BoundedCache(share // 2, lambda scaffold: scaffold.nbytes)
         self._strokes: BoundedCache[Strokes] = BoundedCache(3 * share, lambda strokes: strokes.nbytes)
 
-    def plan(self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None = None) -> Strokes:
+    def plan(
+        self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None = None, watch: Watch = nobody
+    ) -> Strokes:
         """Strokes of every layer of a solid, or of chosen ones, bool (layers of the part,), the first among them.
+
+        ``watch`` is told what share is done before each stage; what it raises ends the planning.
 
         Raises :class:`RecipeError` where the layers or the infill would be absurdly many, or nothing would be laid.
         """
-        return self._strokes.get((solid.digest, shape, _key(chosen)), lambda: self._make(solid, shape, chosen))
+        return self._strokes.get((solid.digest, shape, _key(chosen)), lambda: self._make(solid, shape, chosen, watch))
 
     def cut(self, solid: Solid, shape: Shape) -> Cut:
         """Layers and sections of a solid."""
         key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
         return self._cuts.get(key, lambda: cut_solid(solid, shape))
 
-    def _make(self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None) -> Strokes:
+    def _make(self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None, watch: Watch) -> Strokes:
+        watch(0.0, "cutting the part into layers")
         cut = self.cut(solid, shape)
+        watch(0.15, "laying walls")
         choices = layer_choices(shape, cut.layers)
         widths = shape.width_mm
         cut_key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
@@ -76,6 +91,7 @@ class StrokePlanner:
             widths.solid,
             (choices.density >= SOLID_DENSITY).tobytes(),
         )
+        watch(0.4, "filling tops and floors")
         fill = self._fills.get(fill_key, lambda: make_fill(outline, choices, shape))
         scaffold = None
         if shape.supports.kind != "none":
@@ -84,6 +100,7 @@ class StrokePlanner:
             )
         if scaffold is not None and chosen is not None:
             scaffold = scaffold.of_layers(chosen)
+        watch(0.5, "laying infill and putting strokes in order")
         return lay_strokes(outline, fill, choices, scaffold, shape)
 
 

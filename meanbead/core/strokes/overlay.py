@@ -54,3 +54,15 @@ def _one(operation: Any, first: shapely.Geometry, second: shapely.Geometry) -> s
             return operation(*valid)
         except shapely.GEOSException:
             return operation(*(shapely.set_precision(region, GRID_MM) for region in valid), grid_size=GRID_MM)
+
+
+def prepared_copies(regions: Objects) -> Objects:
+    """Copies of regions, to the last bit, made ready for many questions.
+
+    Regions are remembered and shared between threads, and preparing one changes it: while one thread still asks, another
+    could take the preparation away, which ends the process. So each asks copies of its own, and leaves them to be
+    collected.
+    """
+    own: Objects = np.asarray(shapely.from_wkb(shapely.to_wkb(regions)), dtype=object)
+    shapely.prepare(own)
+    return own

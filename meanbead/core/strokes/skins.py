@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from meanbead.core.parallel import Objects, spread
 from meanbead.core.strokes.bridges import find_bridges
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
-from meanbead.core.strokes.overlay import difference, intersection
+from meanbead.core.strokes.overlay import difference, intersection, prepared_copies
 
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
@@ -63,9 +63,8 @@ def split_fill(
         # Where all is solid it still matters what is seen.
         wanted[1] = wanted.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
         wanted[-1] = wanted.get(-1, np.zeros(len(layer), dtype=bool)) | all_solid
-    shapely.prepare(sections)
-    bare = {step: _bare(inside, layer, sections, step, where) for step, where in wanted.items()}
-    shapely.destroy_prepared(sections)
+    asked = prepared_copies(sections)
+    bare = {step: _bare(inside, layer, asked, step, where) for step, where in wanted.items()}
     covered = inside
     for step in bare:
         covered = _cut_to_neighbour(covered, layer, sections, step, bare[step])
