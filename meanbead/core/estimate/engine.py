@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from meanbead.core.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.detail import StrokeDetail, stroke_detail
+from meanbead.core.estimate.first_layer import FirstLayer, first_layer
 from meanbead.core.estimate.moves import MoveTable, all_moves
 from meanbead.core.estimate.sample import LayerSample, sample_layers
 from meanbead.core.estimate.timing import CAUSES, Timing, stronger, stronger_plan, time_strokes
@@ -27,6 +29,7 @@ from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve
 from meanbead.core.rules import Situation, findings
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
+from meanbead.core.strokes.build import Watch, nobody
 from meanbead.core.vocabulary import (
     Causes,
     Estimate,
@@ -68,19 +71,23 @@ class Engine:
     def __init__(self, cache_bytes: int = 512 * 1024 * 1024) -> None:
         self._planner = StrokePlanner(cache_bytes)
         self._moves: BoundedCache[MoveTable] = BoundedCache(cache_bytes // 4, lambda moves: moves.nbytes)
+        self._details: BoundedCache[StrokeDetail] = BoundedCache(cache_bytes // 8, lambda detail: detail.nbytes)
         self._facts: BoundedCache[PartFacts] = BoundedCache(4 * 1024 * 1024, lambda _: 1024)
 
     def strokes(self, solid: Solid, plan: Plan) -> Strokes:
         """Strokes of a solid; see :meth:`meanbead.core.strokes.StrokePlanner.plan`."""
         return self._planner.plan(solid, plan.shape)
 
-    def estimate(self, job: Job, layers: int | None = None) -> Estimate:
+    def estimate(self, job: Job, layers: int | None = None, watch: Watch = nobody) -> Estimate:
         """Time, filament, cost and findings; of all layers, or of a sample of about ``layers`` of them.
+
+        ``watch`` is told how far it is, and may raise to end it.
 
         A sampled estimate says how far it may be off in ``sampling_error``. Raises :class:`RecipeError` for recipes
         that cannot be printed.
         """
-        run = self._run(job, layers)
+        run = self._run(job, layers, watch)
+        watch(0.9, "adding up")
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
         return self._summary(job, run, facts)
 
@@ -94,6 +101,7 @@ class Engine:
             weights=np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * plan.flow_ratio,
             minlength=len(strokes.layers),
         )
+        reach = _reach_mm(strokes)
         names = [*FEATURES, "wait"]
         used = [k for k in range(len(names)) if features[:, k].any()]
         return LayerLedger(
@@ -107,10 +115,29 @@ class Engine:
             laid_mm2=strokes.areas.laid_mm2.tolist(),
             lost_mm2=strokes.areas.lost_mm2.tolist(),
             overfilled_mm2=strokes.areas.overfilled_mm2.tolist(),
+            left_mm=reach[0].tolist(),
+            right_mm=reach[1].tolist(),
             substituted=list(strokes.substituted),
         )
 
-    def _run(self, job: Job, layers: int | None) -> _Run:
+    def detail(self, job: Job) -> StrokeDetail:
+        """Every stroke with its seconds, speed, flow and cause; kept for a while, because it is asked for in pieces."""
+        key = (job.solid.digest, job.recipe, job.printer, job.nozzle, job.material)
+
+        def make() -> StrokeDetail:
+            run = self._run(job, None)
+            return stroke_detail(run.timing, run.ceiling.plan_mm3_s)
+
+        return self._details.get(key, make)
+
+    def first_layer(self, job: Job) -> FirstLayer:
+        """What touches the bed, and what the start costs."""
+        plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+        cut = self._planner.cut(job.solid, plan.shape)
+        estimate = self.estimate(job, INTERVAL_LAYERS)
+        return first_layer(cut, estimate, plan.shape.adhesion, plan.speed_mm_s.first_layer)
+
+    def _run(self, job: Job, layers: int | None, watch: Watch = nobody) -> _Run:
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
         ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c)
         if ceiling.plan_mm3_s <= 0:
@@ -124,13 +151,14 @@ class Engine:
         if layers is not None:
             sample = sample_layers(self._planner.cut(job.solid, plan.shape), plan.shape, layers, job.solid.digest)
         if sample is None or sample.chosen.all():
-            strokes = self.strokes(job.solid, plan)
+            strokes = self._planner.plan(job.solid, plan.shape, None, watch)
             weight = volume_weight = np.ones(len(strokes.layers))
             sample = None
         else:
             strokes = self._planner.plan(job.solid, plan.shape, sample.chosen)
             weight = _on_plate(sample.weight, plan)
             volume_weight = _on_plate(sample.volume_weight, plan)
+        watch(0.7, "running it through the machine")
         chosen = None if sample is None else sample.chosen.tobytes()
         moves_key = (job.solid.digest, plan.shape, chosen, plan.flow_ratio, job.printer.filament_diameter_mm)
         retraction = (plan.retraction_mm, plan.min_travel_mm, plan.z_hop_mm, plan.wipe_mm)
@@ -217,6 +245,17 @@ class Engine:
             source="typical",
             basis=f"accelerations and corner limits {100 * UNKNOWN_LIMITS:.0f} % better or worse than described",
         )
+
+
+def _reach_mm(strokes: Strokes) -> NDArray[np.float64]:
+    """How far plastic reaches in x on each layer: least and most, float64 (2, layers)."""
+    count = len(strokes.layers)
+    reach = np.stack([np.full(count, np.inf), np.full(count, -np.inf)])
+    laid = ~strokes.is_travel
+    for ends in (strokes.start_xy, strokes.end_xy):
+        np.minimum.at(reach[0], strokes.layer[laid], ends[laid, 0])
+        np.maximum.at(reach[1], strokes.layer[laid], ends[laid, 0])
+    return np.where(np.isfinite(reach), reach, 0.0)
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,9 @@ from meanbead.core.vocabulary.printer import Printer
 
 Floats = NDArray[np.float64]
 
+NOTHING_MM = 1e-6
+"""A lift or wipe so short is none: no motor makes it, and its direction cannot be told."""
+
 
 class Kind(IntEnum):
     """What a move is."""
@@ -86,8 +89,8 @@ def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
             strokes.is_travel,
             retracted_travels(strokes, plan),
             plan.retraction_mm,
-            plan.z_hop_mm,
-            plan.wipe_mm,
+            plan.z_hop_mm if plan.z_hop_mm > NOTHING_MM else 0.0,
+            plan.wipe_mm if plan.wipe_mm > NOTHING_MM else 0.0,
         )
     )
 

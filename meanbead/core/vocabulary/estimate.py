@@ -121,4 +121,6 @@ class LayerLedger(Result):
     laid_mm2: list[float]
     lost_mm2: list[float]
     overfilled_mm2: list[float]
+    left_mm: list[float]
+    right_mm: list[float]
     substituted: list[int]

@@ -1,0 +1,121 @@
+"""Every choice of a recipe as people meet it: in which order, by which name, in which unit, and what it does.
+
+One catalogue serves the sheet, the settings page that is printed, and both exports. Bounds are those of the recipe's
+own model, so that they cannot differ from what is accepted.
+"""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from collections.abc import Iterator
+from functools import cache
+from importlib.resources import files
+from typing import Any, Literal
+
+from annotated_types import Ge, Gt, Le, Lt
+from pydantic import BaseModel
+
+from meanbead.core.vocabulary.estimate import Result
+from meanbead.core.vocabulary.recipe import Recipe
+
+Kind = Literal["number", "whole", "percent", "choice", "yesno", "ranges", "machine", "nozzle", "material"]
+
+
+class Option(Result):
+    """One of the values of a choice that is picked."""
+
+    value: str
+    label: str
+
+
+class Choice(Result):
+    """A choice: ``key`` is its dotted name in the recipe. ``low`` and ``high`` are the bounds that are accepted, in the
+    recipe's own unit, so that a percentage runs from 0 to 1."""
+
+    key: str
+    group: str
+    label: str
+    unit: str
+    kind: Kind
+    everyday: bool
+    explain: str
+    default: str
+    when: str
+    options: list[Option]
+    low: float | None
+    high: float | None
+
+
+def choices() -> list[Choice]:
+    """All choices in the order in which people decide."""
+    return list(_all())
+
+
+@cache
+def _all() -> tuple[Choice, ...]:
+    return tuple(_made())
+
+
+def _made() -> Iterator[Choice]:
+    catalogue = tomllib.loads(files("meanbead.core").joinpath("choices.toml").read_text("utf-8"))
+    for group, rows in catalogue.items():
+        for key, row in rows.items():
+            low, high = _bounds(key)
+            options = [Option(value=value, label=label) for value, label in row.pop("options", {}).items()]
+            defaults = {"unit": "", "kind": "number", "everyday": False, "when": ""}
+            yield Choice(key=key, group=group, low=low, high=high, options=options, **(defaults | row))
+
+
+def _bounds(key: str) -> tuple[float | None, float | None]:
+    """What the recipe's model accepts at a key."""
+    if key in ("machine", "nozzle", "material"):
+        return None, None
+    model: type[BaseModel] = Recipe
+    *path, last = key.split(".")
+    for name in path:
+        model = model.model_fields[name].annotation  # type: ignore[assignment]
+    low: float | None = None
+    high: float | None = None
+    for one in _metadata(model.model_fields[last]):
+        if isinstance(one, Ge | Gt):
+            low = float(one.ge if isinstance(one, Ge) else one.gt)  # type: ignore[arg-type]
+        if isinstance(one, Le | Lt):
+            high = float(one.le if isinstance(one, Le) else one.lt)  # type: ignore[arg-type]
+    return low, high
+
+
+def _metadata(field: Any) -> Iterator[Any]:
+    """Constraints of a field, those inside of an optional or annotated type included."""
+    pending = [field.annotation, *field.metadata]
+    while pending:
+        one = pending.pop()
+        for name in ("__args__", "__metadata__", "metadata"):
+            pending.extend(getattr(one, name, ()))
+        yield one
+
+
+def value_at(recipe: Recipe | None, key: str) -> Any:
+    """The value at a dotted key of a recipe; None where it is left open."""
+    found: Any = recipe
+    for name in key.split("."):
+        found = getattr(found, name, None)
+    return found
+
+
+def with_value(recipe: Recipe, key: str, value: Any) -> Recipe:
+    """A recipe with one key set, or left open with None. Raises pydantic's ValidationError for a value out of bounds."""
+    content = recipe.model_dump(exclude_none=True)
+    *path, last = key.split(".")
+    place = content
+    for name in path:
+        place = place.setdefault(name, {})
+    if value is None:
+        place.pop(last, None)
+    else:
+        place[last] = value
+    return Recipe.model_validate(content)
+
+
+if __name__ == "__main__":  # what the page is built with
+    print(json.dumps([choice.model_dump() for choice in choices()], ensure_ascii=False, indent=1))

@@ -1,0 +1,168 @@
+"""From one recipe to another: which of the changed settings makes how much of the difference."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from itertools import permutations
+from typing import Any
+
+import numpy as np
+
+from meanbead.core.choices import choices, value_at, with_value
+from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.vocabulary import Recipe
+from meanbead.core.vocabulary.estimate import Result
+
+MOST_PLAYERS = 6
+"""Up to so many changes all orders are gone through; with more, those of one group count as one change."""
+
+ORDERS_TRIED = 60
+SAMPLE_LAYERS = 24
+
+
+class Step(Result):
+    """What one change, or a group of changes, contributes: seconds and grams, on average over the orders."""
+
+    label: str
+    keys: list[str]
+    time_s: float
+    filament_g: float
+
+
+class Waterfall(Result):
+    """From one recipe to another in steps that add up.
+
+    The ends are full estimates. Steps are found on samples of layers; ``rest_s`` and ``rest_g`` is what samples and
+    full estimates differ by. ``orders`` is how many orders were averaged, ``all_orders`` whether these are all.
+    """
+
+    from_s: float
+    to_s: float
+    from_g: float
+    to_g: float
+    steps: list[Step]
+    rest_s: float
+    rest_g: float
+    orders: int
+    all_orders: bool
+
+
+@dataclass(frozen=True)
+class Change:
+    """A setting, or a group of them, in which two recipes differ."""
+
+    label: str
+    keys: tuple[str, ...]
+
+
+def changes_between(one: Job, other: Job) -> list[Change]:
+    """Settings in which two jobs differ, in the order of the sheet; grouped where they are many."""
+    named: list[tuple[str, Change]] = []
+    for choice in choices():
+        if choice.kind in ("machine", "nozzle", "material"):
+            name = "printer" if choice.kind == "machine" else choice.kind
+            differs = getattr(one, name) != getattr(other, name)
+        else:
+            differs = value_at(one.recipe, choice.key) != value_at(other.recipe, choice.key)
+        if differs:
+            named.append((choice.group, Change(choice.label, (choice.key,))))
+    if len(named) <= MOST_PLAYERS:
+        return [change for _, change in named]
+    groups = dict.fromkeys(group for group, _ in named)
+    merged = []
+    for group in groups:
+        mine = [change for where, change in named if where == group]
+        label = mine[0].label if len(mine) == 1 else group
+        merged.append(Change(label, tuple(key for change in mine for key in change.keys)))
+    return merged
+
+
+def mixed(one: Job, other: Job, changes: Sequence[Change]) -> Job:
+    """The first job with some of its settings taken from the other."""
+    parts: dict[str, Any] = {"printer": one.printer, "nozzle": one.nozzle, "material": one.material}
+    recipe: Recipe = one.recipe
+    for key in (key for change in changes for key in change.keys):
+        if key in ("machine", "nozzle", "material"):
+            name = "printer" if key == "machine" else key
+            parts[name] = getattr(other, name)
+        else:
+            value = value_at(other.recipe, key)
+            dumped = value if not isinstance(value, tuple) else [item.model_dump() for item in value]
+            recipe = with_value(recipe, key, dumped)
+    return Job(one.solid, recipe, **parts)
+
+
+def waterfall(
+    engine: Engine, one: Job, other: Job, progress: Callable[[float, str], None] = lambda share, doing: None
+) -> Waterfall:
+    """Share the difference between two recipes out among their changed settings.
+
+    A change counts as what it adds on average over all orders in which the changes can be made one after another: the
+    Shapley value (L. S. Shapley, "A value for n-person games", 1953), the one division that adds up, treats equal
+    changes alike and gives nothing to a change without effect. Orders that pass through a recipe that contradicts
+    itself (a layer higher than the old nozzle's bore) are left out; where none remains, all changes count as one.
+    With more than :data:`MOST_PLAYERS` changes a fixed sample of orders, each with its reverse, stands for all.
+    """
+    changes = changes_between(one, other)
+    ends = [engine.estimate(one), engine.estimate(other)]
+    known: dict[frozenset[int], tuple[float, float] | None] = {}
+    orders, complete = _orders(len(changes))
+    needed = {frozenset(order[:k]) for order in orders for k in range(len(order) + 1)}
+
+    def worth(members: frozenset[int]) -> tuple[float, float] | None:
+        if members not in known:
+            progress(len(known) / max(len(needed), 1), f"{len(known)} of {len(needed)} combinations")
+            try:
+                found = engine.estimate(mixed(one, other, [changes[k] for k in sorted(members)]), SAMPLE_LAYERS)
+                known[members] = (found.print_time_s, found.filament_g)
+            except RecipeError:
+                known[members] = None
+        return known[members]
+
+    totals, used = _average(len(changes), orders, worth)
+    if not used and changes:
+        changes = [Change("All changes together", tuple(key for change in changes for key in change.keys))]
+        whole = np.array([ends[1].print_time_s - ends[0].print_time_s, ends[1].filament_g - ends[0].filament_g])
+        totals = whole[None, :]
+    difference = np.array([ends[1].print_time_s - ends[0].print_time_s, ends[1].filament_g - ends[0].filament_g])
+    rest = difference - totals.sum(axis=0)
+    return Waterfall(
+        from_s=ends[0].print_time_s,
+        to_s=ends[1].print_time_s,
+        from_g=ends[0].filament_g,
+        to_g=ends[1].filament_g,
+        steps=[
+            Step(label=change.label, keys=list(change.keys), time_s=float(total[0]), filament_g=float(total[1]))
+            for change, total in zip(changes, totals, strict=True)
+        ],
+        rest_s=float(rest[0]),
+        rest_g=float(rest[1]),
+        orders=used,
+        all_orders=complete,
+    )
+
+
+def _average(
+    count: int, orders: Sequence[tuple[int, ...]], worth: Callable[[frozenset[int]], tuple[float, float] | None]
+) -> tuple[np.ndarray[Any, np.dtype[np.float64]], int]:
+    """What each change adds on average, float64 (changes, 2), over the orders that are possible; and how many are."""
+    totals, used = np.zeros((count, 2)), 0
+    for order in orders:
+        values = [worth(frozenset(order[:k])) for k in range(len(order) + 1)]
+        if any(value is None for value in values):
+            continue
+        reached = np.array(values, dtype=np.float64)
+        totals[list(order)] += np.diff(reached, axis=0)
+        used += 1
+    return totals / max(used, 1), used
+
+
+def _orders(count: int) -> tuple[list[tuple[int, ...]], bool]:
+    """All orders of so many changes, or a fixed sample of them, each with its reverse."""
+    if count <= MOST_PLAYERS:
+        return list(permutations(range(count))), True
+    random = np.random.default_rng(20240517)
+    half = [tuple(int(k) for k in random.permutation(count)) for _ in range(ORDERS_TRIED // 2)]
+    return [*half, *(order[::-1] for order in half)], False

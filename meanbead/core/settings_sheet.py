@@ -1,0 +1,113 @@
+"""A recipe as one list of settings to type into whatever program one prepares prints with: neutral names, with units."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Any
+
+from meanbead.core.choices import Choice, choices, value_at
+from meanbead.core.resolve import resolve
+from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
+from meanbead.core.vocabulary.estimate import Result
+
+ONLY_WITH = {
+    "variable_height": ("variable_height.kind", "by_slope"),
+    "supports": ("supports.kind", ("columns", "trees")),
+    "ironing": ("ironing.kind", ("topmost", "all_tops")),
+    "speed_mm_s.support": ("supports.kind", ("columns", "trees")),
+    "adhesion.width_mm": ("adhesion.kind", ("brim", "raft")),
+    "adhesion.loops": ("adhesion.kind", "skirt"),
+    "adhesion.distance_mm": ("adhesion.kind", "skirt"),
+    "adhesion.holes": ("adhesion.kind", "brim"),
+    "adhesion.layers": ("adhesion.kind", "raft"),
+    "adhesion.raft_layer_mm": ("adhesion.kind", "raft"),
+    "ironing.speed_mm_s": ("ironing.kind", ("topmost", "all_tops")),
+}
+"""Settings that mean something only where another one has a certain value; elsewhere the sheet leaves them out."""
+
+
+class Setting(Result):
+    """One line of the sheet. ``value`` is in ``unit``, a share in percent; ``chosen`` tells it from a default."""
+
+    key: str
+    group: str
+    label: str
+    unit: str
+    value: float | int | bool | str
+    shown: str
+    chosen: bool
+
+
+def settings_sheet(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material) -> list[Setting]:
+    """Everything that a recipe comes to, in the order of the sheet, without what plays no part in it."""
+    plan = resolve(recipe, printer, nozzle, material).as_recipe()
+    rows = [
+        Setting(
+            key="nozzle_diameter_mm",
+            group="Nozzle and bead",
+            label="Nozzle bore",
+            unit="mm",
+            value=nozzle.bore_mm,
+            shown=f"{nozzle.bore_mm:g}",
+            chosen=True,
+        )
+    ]
+    for choice in choices():
+        value = value_at(plan, choice.key)
+        if choice.kind in ("machine", "nozzle", "material") or value is None or not _plays_a_part(choice.key, plan):
+            continue
+        if choice.kind == "ranges":
+            if not value:
+                continue
+            value = "; ".join(_range_text(one.model_dump(exclude_none=True)) for one in value)
+        number = round(value * 100, 4) if choice.kind == "percent" else value
+        rows.append(
+            Setting(
+                key=choice.key,
+                group=choice.group,
+                label=choice.label,
+                unit=choice.unit,
+                value=number,
+                shown=_shown(number, choice),
+                chosen=value_at(recipe, choice.key) not in (None, ()),
+            )
+        )
+    return rows
+
+
+def as_csv(rows: list[Setting]) -> str:
+    """The sheet as CSV with a header; one line a setting."""
+    buffer = io.StringIO()
+    writer = csv.writer(buffer)
+    writer.writerow(["group", "setting", "value", "unit", "chosen", "key"])
+    for row in rows:
+        writer.writerow([row.group, row.label, row.shown, row.unit, "chosen" if row.chosen else "default", row.key])
+    return buffer.getvalue()
+
+
+def _plays_a_part(key: str, plan: Recipe) -> bool:
+    for prefix, (other, wanted) in ONLY_WITH.items():
+        if (key == prefix or key.startswith(f"{prefix}.")) and key != other:
+            has = value_at(plan, other)
+            if has not in (wanted if isinstance(wanted, tuple) else (wanted,)):
+                return False
+    return True
+
+
+def _shown(value: Any, choice: Choice) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return f"{value:.6g}"
+    return next((option.label for option in choice.options if option.value == value), str(value))
+
+
+def _range_text(one: dict[str, Any]) -> str:
+    names = {"infill_density": "infill", "walls": "walls", "top_layers": "top", "bottom_layers": "bottom"}
+    what = [
+        f"{names[key]} {value * 100:g} %" if key == "infill_density" else f"{names[key]} {value:g}"
+        for key, value in one.items()
+        if key in names
+    ]
+    return f"{one['from_mm']:g} to {one['to_mm']:g} mm: {', '.join(what)}"
