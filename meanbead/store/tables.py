@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
 from pydantic import BaseModel
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, LargeBinary, MetaData, String
+from sqlalchemy import BigInteger, Date, DateTime, ForeignKey, Index, LargeBinary, MetaData, String
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -71,14 +71,28 @@ class MaterialRow(Kept, Base):
     material: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
+class Purpose(Kept, Base):
+    """What parts are for; ``limits`` is a core Limits."""
+
+    __tablename__ = "purposes"
+    limits: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
 class Part(Kept, Base):
-    """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays."""
+    """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays.
+
+    ``vertices`` are as read; ``pose`` says how the part stands. ``facts``, ``digest`` and ``picture`` are of that pose.
+    """
 
     __tablename__ = "parts"
     file_name: Mapped[str] = mapped_column(String(255))
     facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
     digest: Mapped[str] = mapped_column(String(64), index=True)
     note: Mapped[str] = mapped_column(String(400), default="")
+    pose: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    purpose_id: Mapped[int | None] = mapped_column(ForeignKey("purposes.id"))
+    quantity: Mapped[int] = mapped_column(default=1)
+    due_on: Mapped[date | None] = mapped_column(Date)
     source: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     vertices: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     faces: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
@@ -109,12 +123,62 @@ class RecipeRow(Kept, Base):
     position: Mapped[float] = mapped_column(default=0.0)
     choices: Mapped[dict[str, Any]] = mapped_column(JSONB)
     gcode_id: Mapped[int | None] = mapped_column(ForeignKey("gcode_files.id"))
+    house_id: Mapped[int | None] = mapped_column(ForeignKey("house_recipes.id"), index=True)
+    house_version: Mapped[int | None] = mapped_column()
 
-    part: Mapped[Part] = relationship()
+    part: Mapped[Part] = relationship(lazy="selectin")
     machine: Mapped[Machine] = relationship()
     nozzle: Mapped[NozzleRow] = relationship()
     material: Mapped[MaterialRow] = relationship()
     gcode: Mapped[GcodeFile | None] = relationship(lazy="selectin")
+    house: Mapped[HouseRecipe | None] = relationship(lazy="selectin")
+
+
+class HouseRecipe(Kept, Base):
+    """A recipe that the workshop keeps for a machine, nozzle and material; ``choices`` is a core Recipe."""
+
+    __tablename__ = "house_recipes"
+    machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"))
+    nozzle_id: Mapped[int] = mapped_column(ForeignKey("nozzles.id"))
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    choices: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+    machine: Mapped[Machine] = relationship()
+    nozzle: Mapped[NozzleRow] = relationship()
+    material: Mapped[MaterialRow] = relationship()
+
+
+class RecipeVersion(Base):
+    """What a column or a house recipe held at a version, since when, and by whom. Written once, never changed."""
+
+    __tablename__ = "recipe_versions"
+    __table_args__ = (Index("ix_recipe_versions_of", "kind", "row_id", "version", unique=True),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    row_id: Mapped[int] = mapped_column()
+    version: Mapped[int] = mapped_column()
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    who: Mapped[str] = mapped_column(String(60), default="")
+    content: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class JobRow(Base):
+    """A piece of work in the background. Its result grows while it runs; ``inputs`` finds a result again."""
+
+    __tablename__ = "jobs"
+    __table_args__ = (Index("ix_jobs_inputs", "kind", "inputs"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    inputs: Mapped[str] = mapped_column(String(64))
+    arguments: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    state: Mapped[str] = mapped_column(String(10), default="waiting")
+    share: Mapped[float] = mapped_column(default=0.0)
+    doing: Mapped[str] = mapped_column(String(200), default="")
+    cancel: Mapped[bool] = mapped_column(default=False)
+    result: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    problem: Mapped[str] = mapped_column(String(1000), default="")
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    updated_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class EstimateRow(Base):

@@ -6,21 +6,37 @@ import gzip
 import hashlib
 import io
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from typing import IO, Any, BinaryIO, TypeVar, cast
 
 import numpy as np
 from PIL import Image
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload, undefer
 
-from meanbead.core.estimate.engine import ENGINE_VERSION, Job
+from meanbead.core.estimate.engine import ENGINE_VERSION, Engine, Job
+from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_solid
-from meanbead.core.part.sound import Solid, solid_from_arrays
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
-from meanbead.store.tables import EstimateRow, GcodeFile, Kept, Machine, MaterialRow, NozzleRow, Part, RecipeRow, now
+from meanbead.core.part.pose import posed
+from meanbead.core.part.sound import Solid, digest_of, solid_from_arrays
+from meanbead.core.strokes.build import Watch, nobody
+from meanbead.core.vocabulary import Estimate, Material, Nozzle, Pose, Printer, Recipe
+from meanbead.store.tables import (
+    EstimateRow,
+    GcodeFile,
+    HouseRecipe,
+    Kept,
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+    RecipeRow,
+    RecipeVersion,
+    now,
+)
 
 Row = TypeVar("Row", bound=Kept)
 
@@ -46,7 +62,7 @@ def get(session: Session, table: type[Row], row_id: int, *, deleted: bool = Fals
     """One row. Raises :class:`NotFound`; deleted rows are found only when asked for."""
     row = session.get(table, row_id)
     if row is None or (row.deleted_at is not None and not deleted):
-        raise NotFound(f"There is no {table.__tablename__.rstrip('s')} {row_id}.")  # type: ignore[attr-defined]
+        raise NotFound(f"There is no {table.__tablename__.rstrip('s').replace('_', ' ')} {row_id}.")  # type: ignore[attr-defined]
     return row
 
 
@@ -55,7 +71,7 @@ def get_for_edit(session: Session, table: type[Row], row_id: int, version: int) 
     get(session, table, row_id)
     row = session.get_one(table, row_id, with_for_update=True, populate_existing=True)
     if row.version != version:
-        session.expunge(row)  # so that what is stored can still be shown after the transaction has been undone
+        session.expunge_all()  # so that what is stored can still be shown after the transaction has been undone
         raise Stale(row, version)
     return row
 
@@ -83,27 +99,49 @@ def add_part(session: Session, solid: Solid, *, name: str, file_name: str, sourc
         source=source,
         vertices=solid.vertices.astype("<f8").tobytes(),
         faces=solid.faces.astype("<i4").tobytes(),
-        picture=_png(solid),
+        picture=png_of(solid),
+        pose={},
     )
     session.add(part)
     session.flush()
     return part
 
 
-def _png(solid: Solid) -> bytes:
+def png_of(solid: Solid, width_px: int = 480, height_px: int = 360) -> bytes:
+    """A solid's drawing, PNG."""
     buffer = io.BytesIO()
-    Image.fromarray(draw_solid(solid), "RGBA").save(buffer, "PNG", optimize=True)
+    Image.fromarray(draw_solid(solid, width_px, height_px), "RGBA").save(buffer, "PNG", optimize=True)
     return buffer.getvalue()
 
 
 def load_solid(session: Session, part_id: int) -> Solid:
-    """The sound mesh of a part."""
+    """The sound mesh of a part in its pose."""
+    part, solid = _as_read(session, part_id)
+    return posed(solid, Pose.model_validate(part.pose))
+
+
+def _as_read(session: Session, part_id: int) -> tuple[Part, Solid]:
     part = session.scalars(
         select(Part).where(Part.id == part_id).options(undefer(Part.vertices), undefer(Part.faces))
     ).one()
     vertices = np.frombuffer(part.vertices, "<f8").astype(np.float64).reshape(-1, 3)
     faces = np.frombuffer(part.faces, "<i4").astype(np.int64).reshape(-1, 3)
-    return solid_from_arrays(vertices, faces, part.digest)
+    return part, solid_from_arrays(vertices, faces, part.digest)
+
+
+def set_pose(session: Session, part: Part, pose: Pose) -> None:
+    """Stand a part otherwise: its facts, its digest and its picture follow. Raises PartError for sizes that cannot be."""
+    _, solid = _as_read(session, part.id)
+    # Only the digest of the mesh as read is not the row's own: it identifies the pose that it stands in.
+    stood = posed(solid_from_arrays(solid.vertices, solid.faces, ""), pose)
+    if pose == Pose():
+        stood = solid_from_arrays(solid.vertices, solid.faces, digest_of(solid.vertices, solid.faces))
+    mended = part.facts.get("mended", [])
+    part.pose = pose.model_dump(exclude_defaults=True, mode="json")
+    part.facts = part_facts(stood).model_dump() | {"mended": mended}
+    part.digest = stood.digest
+    part.picture = png_of(stood)
+    session.flush()
 
 
 def recipes_of(session: Session, part_id: int) -> Sequence[RecipeRow]:
@@ -159,6 +197,99 @@ def add_recipe(
     session.add(row)
     session.flush()
     return row
+
+
+def copy_recipe(
+    session: Session, original: RecipeRow, part: Part, *, name: str = "", beside: bool = False
+) -> RecipeRow:
+    """A column like another one: right of it, or at the end of a part's sheet."""
+    row = add_recipe(
+        session,
+        part,
+        name=name or original.name,
+        machine_id=original.machine_id,
+        nozzle_id=original.nozzle_id,
+        material_id=original.material_id,
+        choices=Recipe.model_validate(original.choices),
+        gcode_id=original.gcode_id,
+        after=original if beside else None,
+    )
+    row.house_id, row.house_version = original.house_id, original.house_version
+    session.flush()
+    return row
+
+
+def record_version(session: Session, row: RecipeRow | HouseRecipe, who: str = "") -> None:
+    """Keep what a recipe holds now under its version; a version that is kept already stays as it is."""
+    session.flush()
+    session.refresh(row, ["machine", "nozzle", "material"])
+    content = {
+        "name": row.name,
+        "machine": row.machine.name,
+        "nozzle": row.nozzle.name,
+        "material": row.material.name,
+        "machine_id": row.machine_id,
+        "nozzle_id": row.nozzle_id,
+        "material_id": row.material_id,
+        "choices": row.choices,
+    }
+    session.execute(
+        insert(RecipeVersion)
+        .values(kind=row.__tablename__, row_id=row.id, version=row.version, at=now(), who=who, content=content)
+        .on_conflict_do_nothing()
+    )
+
+
+def link_to_house(session: Session, column: RecipeRow, house: HouseRecipe) -> None:
+    """Say that a column holds a house recipe as it is now. What the column prints is the same: its version stays."""
+    session.execute(
+        update(RecipeRow)
+        .where(RecipeRow.id == column.id)
+        .values(house_id=house.id, house_version=house.version, updated_at=RecipeRow.updated_at)
+    )
+    session.expire(column, ["house_id", "house_version", "house"])
+
+
+def take_version(session: Session, row: RecipeRow | HouseRecipe, version: int) -> None:
+    """Have a recipe hold again what it held at a version; a machine, nozzle or material that has gone stays as it is.
+
+    Raises :class:`NotFound`.
+    """
+    kept = session.scalars(
+        select(RecipeVersion).where(
+            RecipeVersion.kind == row.__tablename__,
+            RecipeVersion.row_id == row.id,
+            RecipeVersion.version == version,
+        )
+    ).one_or_none()
+    if kept is None:
+        raise NotFound(f"There is no version {version} of it.")
+    tables: dict[str, type[Kept]] = {"machine": Machine, "nozzle": NozzleRow, "material": MaterialRow}
+    with session.no_autoflush:  # all of it is one change, and so one version
+        row.choices = kept.content["choices"]
+        for name, table in tables.items():
+            with suppress(NotFound):
+                setattr(row, name, get(session, table, kept.content[f"{name}_id"]))
+
+
+def versions_of(session: Session, table: type[RecipeRow] | type[HouseRecipe], row_id: int) -> Sequence[RecipeVersion]:
+    """Versions of a recipe, the newest first."""
+    return session.scalars(
+        select(RecipeVersion)
+        .where(RecipeVersion.kind == table.__tablename__, RecipeVersion.row_id == row_id)
+        .order_by(RecipeVersion.version.desc())
+    ).all()
+
+
+def columns_of_house(session: Session, house_id: int) -> Sequence[RecipeRow]:
+    """Columns that were filled from a house recipe, with their parts."""
+    return session.scalars(
+        select(RecipeRow)
+        .join(Part)
+        .where(RecipeRow.house_id == house_id, RecipeRow.deleted_at.is_(None), Part.deleted_at.is_(None))
+        .order_by(RecipeRow.id)
+        .options(joinedload(RecipeRow.part))
+    ).all()
 
 
 def _position(session: Session, part_id: int, after: RecipeRow | None) -> float:
@@ -221,6 +352,18 @@ def job_of(session: Session, row: RecipeRow) -> Job:
     """A recipe's row as a job for the engine."""
     recipe, printer, nozzle, material = recipe_inputs(row)
     return Job(load_solid(session, row.part_id), recipe, printer, nozzle, material)
+
+
+def computation(
+    session: Session, row: RecipeRow, engine: Engine, layers: int | None = None, watch: Watch = nobody
+) -> Callable[[], Estimate]:
+    """What computes a column's estimate, to be run when the session is closed: it may take seconds."""
+    if row.gcode_id is None:
+        job = job_of(session, row)
+        return lambda: engine.estimate(job, layers, watch)
+    content = gcode_content(session, row.gcode_id)
+    _, printer, nozzle, material = recipe_inputs(row)
+    return lambda: replayed_estimate(lambda: open_gcode(content), printer, nozzle, material)
 
 
 def keep_gcode(session: Session, stream: IO[bytes], file_name: str) -> GcodeFile:

@@ -1,0 +1,108 @@
+"""The kinds of background work, by name. Arguments are ids and plain values, results what the page shows."""
+
+from __future__ import annotations
+
+import base64
+from dataclasses import replace
+from typing import Any
+
+from meanbead.core.compare import waterfall
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate.engine import Job
+from meanbead.core.part.stances import STEADY_DEG, StoodWay, StoodWays, simpler, stances
+from meanbead.core.resolve import resolve
+from meanbead.core.vocabulary import Recipe
+from meanbead.jobs.work import Toolbox, Work
+from meanbead.store import workshop
+
+SAMPLE_LAYERS = 24
+
+
+def advise_stances(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """Estimate ways to stand a part with a column's recipe, supports where it needs them. Arguments: ``recipe_id``.
+
+    The present way and those that stand steadily come first, by print time; a long mesh is simplified by up to a
+    fiftieth of a millimetre for this first look.
+    """
+    with tools.database.session.begin() as session:
+        job = workshop.job_of(session, workshop.get_recipe(session, arguments["recipe_id"]))
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    found = stances(simpler(job.solid), plan.shape.layer_height_mm)
+    ways: list[StoodWay] = []
+    for number, (stance, solid) in enumerate(found):
+        tools.progress(
+            number / len(found), f"way {number + 1} of {len(found)}", StoodWays(ways=_ranked(ways)).model_dump()
+        )
+        with_supports = _supported(job.recipe)
+        picture = base64.b64encode(workshop.png_of(solid, 240, 180)).decode()
+        way = StoodWay(
+            stance=stance,
+            present=number == 0,
+            picture=f"data:image/png;base64,{picture}",
+            steady=stance.tip_angle_deg >= STEADY_DEG,
+            print_time_s=None,
+            filament_g=None,
+            support_s=0.0,
+            support_g=0.0,
+            problem="",
+        )
+        try:
+            estimate = tools.engine.estimate(replace(job, solid=solid, recipe=with_supports), SAMPLE_LAYERS)
+        except MeanBeadError as problem:
+            ways.append(way.model_copy(update={"problem": str(problem)}))
+            continue
+        shares = [share for name, share in estimate.by_feature.items() if name.startswith("support")]
+        room = job.printer.bed_mm
+        size = solid.vertices.max(axis=0) - solid.vertices.min(axis=0)
+        too_large = size[0] > room.x or size[1] > room.y or size[2] > room.z
+        ways.append(
+            way.model_copy(
+                update={
+                    "print_time_s": estimate.print_time_s,
+                    "filament_g": estimate.filament_g,
+                    "support_s": sum(share.time_s for share in shares),
+                    "support_g": sum(share.filament_g for share in shares),
+                    "problem": "It does not fit on the machine this way." if too_large else "",
+                }
+            )
+        )
+    return StoodWays(ways=_ranked(ways)).model_dump()
+
+
+def _supported(recipe: Recipe) -> Recipe:
+    """The recipe with supports; of columns where it has not chosen."""
+    if recipe.supports.kind not in (None, "none"):
+        return recipe
+    return recipe.model_copy(update={"supports": recipe.supports.model_copy(update={"kind": "columns"})})
+
+
+def _ranked(ways: list[StoodWay]) -> list[StoodWay]:
+    return sorted(ways, key=lambda way: (bool(way.problem), not way.steady, way.print_time_s or 0.0))
+
+
+def make_waterfall(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """From one column to another. Arguments: ``from_id`` and ``to_id``."""
+    with tools.database.session.begin() as session:
+        one, other = (workshop.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
+        if one.gcode_id is not None or other.gcode_id is not None:
+            raise MeanBeadError("A replayed file does not tell its settings, so they cannot be exchanged one by one.")
+        jobs: tuple[Job, Job] = (workshop.job_of(session, one), workshop.job_of(session, other))
+    return waterfall(tools.engine, *jobs, progress=tools.progress).model_dump()
+
+
+def make_estimate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """The full estimate of a column, kept in the store. Arguments: ``recipe_id``, and ``inputs``, the digest of what it
+    was asked for; a column that has changed since is not computed."""
+    recipe_id, inputs = arguments["recipe_id"], arguments["inputs"]
+    with tools.database.session.begin() as session:
+        row = workshop.get_recipe(session, recipe_id)
+        if workshop.inputs_digest(row, row.part.digest) != inputs:
+            raise MeanBeadError("The recipe was changed before it was this job's turn.")
+        compute = workshop.computation(session, row, tools.engine, watch=tools.progress)
+    estimate = compute()
+    with tools.database.session.begin() as session:
+        workshop.keep_estimate(session, inputs, recipe_id, estimate)
+    return {}
+
+
+KINDS: dict[str, Work] = {"stances": advise_stances, "waterfall": make_waterfall, "estimate": make_estimate}

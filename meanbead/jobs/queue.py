@@ -1,0 +1,54 @@
+"""The queue: Procrastinate on the workshop's own PostgreSQL."""
+
+from __future__ import annotations
+
+import logging
+
+import procrastinate
+from procrastinate import PsycopgConnector, SyncPsycopgConnector
+
+from meanbead.core.estimate import Engine
+from meanbead.jobs.work import run_job
+from meanbead.store.database import Database
+
+_LOG = logging.getLogger(__name__)
+TASK = "meanbead.run"
+
+
+def plain_url(url: str) -> str:
+    """A database address without SQLAlchemy's driver, as the queue's own driver takes it."""
+    return url.replace("postgresql+psycopg://", "postgresql://", 1)
+
+
+class Queue:
+    """Hands jobs to whichever worker is free."""
+
+    def __init__(self, database: Database) -> None:
+        self._app = procrastinate.App(
+            connector=SyncPsycopgConnector(conninfo=plain_url(database.url), min_size=1, max_size=2)
+        )
+        self._open = False
+
+    def send(self, job_id: int, queue: str) -> None:
+        """Have a stored job run, in the queue ``quick`` or ``long``. It must be committed before."""
+        if not self._open:
+            self._app.open()
+            self._open = True
+        self._app.configure_task(TASK, queue=queue).defer(job_id=job_id)
+
+    def close(self) -> None:
+        """Give the connections back."""
+        if self._open:
+            self._app.close()
+            self._open = False
+
+
+def worker_app(database: Database, engine: Engine) -> procrastinate.App:
+    """The queue's application of a worker: it knows how to run a job."""
+    app = procrastinate.App(connector=PsycopgConnector(conninfo=plain_url(database.url), min_size=1, max_size=8))
+
+    @app.task(name=TASK)
+    def run(job_id: int) -> None:
+        run_job(database, engine, job_id)
+
+    return app

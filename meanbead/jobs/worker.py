@@ -1,0 +1,97 @@
+"""A worker: in a thread of the server, sharing its engine, or as a process of its own on another machine."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import signal
+import threading
+from contextlib import suppress
+
+from meanbead.core.estimate import Engine
+from meanbead.jobs.queue import worker_app
+from meanbead.store import jobs
+from meanbead.store.database import Database
+
+_LOG = logging.getLogger(__name__)
+AT_ONCE = {"quick": 2, "long": 1}
+"""Jobs of each queue that a worker does side by side."""
+
+
+class WorkerThread:
+    """A worker beside the server. It shares the engine's memory, so that what the page has computed is known."""
+
+    def __init__(self, database: Database, engine: Engine) -> None:
+        self._database, self._engine = database, engine
+        self._loop = asyncio.new_event_loop()
+        self._task: asyncio.Task[None] | None = None
+        self._thread = threading.Thread(target=self._run, name="meanbead-worker", daemon=True)
+
+    def start(self) -> None:
+        """Begin to take jobs."""
+        self._thread.start()
+
+    def stop(self, timeout_s: float = 10.0) -> None:
+        """Take no more jobs; those under way are left when they do not end in time."""
+
+        def cancel() -> None:
+            if self._task is not None:
+                self._task.cancel()
+
+        with suppress(RuntimeError):  # the loop has ended by itself
+            self._loop.call_soon_threadsafe(cancel)
+        self._thread.join(timeout_s)
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        self._task = self._loop.create_task(serve(self._database, self._engine))
+        try:
+            self._loop.run_until_complete(self._task)
+        except asyncio.CancelledError:
+            pass
+        except Exception:
+            _LOG.exception("the worker has stopped")
+        finally:
+            # Workers that were cancelled still have connections to give back.
+            left = asyncio.all_tasks(self._loop)
+            for task in left:
+                task.cancel()
+            self._loop.run_until_complete(asyncio.gather(*left, return_exceptions=True))
+            self._loop.close()
+
+
+async def serve(database: Database, engine: Engine, *, handle_signals: bool = False) -> None:
+    """Take jobs until stopped: by cancelling, or by a signal where it is to handle them."""
+    here = asyncio.current_task()
+    if handle_signals and here is not None:
+        for number in (signal.SIGTERM, signal.SIGINT):
+            asyncio.get_running_loop().add_signal_handler(number, here.cancel)
+    with database.session.begin() as session:
+        jobs.close_orphans(session)
+    app = worker_app(database, engine)
+    async with app.open_async():
+        await asyncio.gather(
+            *(
+                app.run_worker_async(
+                    queues=[queue],
+                    name=queue,
+                    concurrency=at_once,
+                    install_signal_handlers=False,
+                    fetch_job_polling_interval=1.0,
+                    shutdown_graceful_timeout=5.0,
+                    delete_jobs="always",
+                )
+                for queue, at_once in AT_ONCE.items()
+            )
+        )
+
+
+def run_process(url: str) -> None:
+    """A worker as a process of its own: the way in which a second machine joins."""
+    database = Database(url)
+    print("Waiting for work. Stop with Ctrl-C.", flush=True)
+    try:
+        with suppress(asyncio.CancelledError):
+            asyncio.run(serve(database, Engine(), handle_signals=True))
+    finally:
+        database.close()
