@@ -87,6 +87,10 @@ def _parser() -> argparse.ArgumentParser:
     standin.add_argument("--port", type=int, default=0, help="loopback port; 0 takes a free one")
     standin.set_defaults(run=_standin)
 
+    worker = commands.add_parser("worker", help="do background work for a workshop, on this or a second machine")
+    worker.add_argument("--database", metavar="URL", required=True, help="postgresql://... of the workshop")
+    worker.set_defaults(run=_worker)
+
     schema = commands.add_parser("schema", help="JSON Schema of a model")
     schema.add_argument("model", choices=sorted(SCHEMAS))
     schema.set_defaults(run=_schema)
@@ -222,6 +226,12 @@ def _layers(text: str) -> int | None:
     if not text.isdigit() or int(text) < 1:
         raise argparse.ArgumentTypeError(f"give all, or a number of layers, not {text!r}")
     return int(text)
+
+
+def _worker(arguments: argparse.Namespace) -> None:
+    from meanbead.jobs.worker import run_process
+
+    run_process(arguments.database)
 
 
 def _schema(arguments: argparse.Namespace) -> None:

@@ -20,6 +20,7 @@ import waitress
 from meanbead.api import create_app
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
+from meanbead.jobs.worker import WorkerThread
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
@@ -84,6 +85,8 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
         if fill_if_empty(database, samples=samples, progress=lambda name: print(f"  sample part: {name}", flush=True)):
             print("The workshop was empty; it has been set up.", flush=True)
         engine = Engine()
+        worker = WorkerThread(database, engine)
+        worker.start()
         server = _bind(database, engine, wanted_port)
         port = int(server.effective_port)
         if port != wanted_port:
@@ -98,6 +101,7 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
             print("\nStopping ...", flush=True)
         finally:
             server.close()
+            worker.stop()
             database.close()
             _state_file(data).unlink(missing_ok=True)
     except KeyboardInterrupt:

@@ -6,10 +6,11 @@ from apiflask import APIFlask
 from flask_compress import Compress
 
 from meanbead import __version__
-from meanbead.api import describe, guard, pages, parts, problems, recipes, shelf
+from meanbead.api import describe, guard, house, jobs, pages, parts, problems, recipes, shelf, views
 from meanbead.api.context import Context, attach
 from meanbead.core.estimate import Engine
 from meanbead.core.part.read import MAX_FILE_BYTES
+from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 
 
@@ -29,11 +30,11 @@ def create_app(database: Database | None, engine: Engine | None = None) -> APIFl
     app.config["COMPRESS_MIN_SIZE"] = 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]
     if database is not None:
-        attach(app, Context(database, engine or Engine()))
+        attach(app, Context(database, engine or Engine(), Queue(database)))
     problems.register(app)
     guard.register(app)
-    for blueprint in (parts.blueprint, recipes.blueprint, shelf.blueprint):
-        app.register_blueprint(blueprint)
+    for nouns in (parts, views, recipes, house, shelf, jobs):
+        app.register_blueprint(nouns.blueprint)
     app.register_blueprint(pages.blueprint)
     describe.register(app)
     Compress(app)

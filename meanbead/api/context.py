@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from flask import current_app
+from flask import current_app, request
 from sqlalchemy.orm import Session
 
+from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate import Engine
+from meanbead.core.part.insight import Insight
+from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 
 _KEY = "meanbead"
@@ -21,6 +24,10 @@ class Context:
 
     database: Database
     engine: Engine
+    queue: Queue
+    insights: BoundedCache[Insight] = field(
+        default_factory=lambda: BoundedCache(64 * 1024 * 1024, lambda insight: insight.nbytes)
+    )
 
 
 def attach(app: object, context: Context) -> None:
@@ -39,3 +46,8 @@ def session() -> Iterator[Session]:
     """A session that commits at the end, or rolls back on an error."""
     with context().database.session.begin() as opened:
         yield opened
+
+
+def who() -> str:
+    """The person that the page names with each request; empty where nobody has said a name."""
+    return request.headers.get("X-Person", "")[:60].strip()

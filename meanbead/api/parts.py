@@ -11,13 +11,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from meanbead.api.context import session
-from meanbead.api.shapes import Headline, PartEdit, PartOut, PartsOut, VersionOnly, part_out
+from meanbead.api.jobs import start
+from meanbead.api.shapes import Headline, JobOut, PartEdit, PartOut, PartsOut, StancesAsk, VersionOnly, part_out
 from meanbead.core.errors import PartError
+from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.sound import make_sound
 from meanbead.core.vocabulary import Recipe
 from meanbead.store import workshop
-from meanbead.store.tables import NozzleRow, Part
+from meanbead.store.tables import NozzleRow, Part, Purpose
+
+MOST_BODIES = 60
 
 blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts")
 
@@ -95,12 +99,75 @@ def get_part(part_id: int) -> PartOut:
 @blueprint.input(PartEdit)
 @blueprint.output(PartOut)
 def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
-    """Rename a part."""
+    """Rename a part, stand it otherwise, or say what it is for, how many are wanted, and by when."""
+    said = json_data.model_fields_set
     with session() as db:
         part = workshop.get_for_edit(db, Part, part_id, json_data.version)
-        part.name = json_data.name.strip()
+        if json_data.name is not None:
+            part.name = json_data.name.strip()
+        if json_data.note is not None:
+            part.note = json_data.note
+        if json_data.quantity is not None:
+            part.quantity = json_data.quantity
+        if "due_on" in said:
+            part.due_on = json_data.due_on
+        if "purpose_id" in said:
+            part.purpose_id = (
+                None if json_data.purpose_id is None else workshop.get(db, Purpose, json_data.purpose_id).id
+            )
+        if json_data.pose is not None:
+            workshop.set_pose(db, part, json_data.pose)
         db.flush()
-        return part_out(part)
+        return part_out(part, _headline(db, part))
+
+
+@blueprint.post("/<int:part_id>/split")
+@blueprint.input(VersionOnly)
+@blueprint.output(PartsOut)
+def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
+    """Make a part of each body, the largest first. The part itself is deleted; it can be restored."""
+    with session() as db:
+        part = workshop.get_for_edit(db, Part, part_id, json_data.version)
+        bodies = split_bodies(workshop.load_solid(db, part_id))
+        if len(bodies) < 2:
+            raise PartError("This part is one body: there is nothing to split.", field="bodies")
+        if len(bodies) > MOST_BODIES:
+            raise PartError(
+                f"It would fall into {len(bodies):,} bodies.",
+                field="bodies",
+                remedy="Split it in the program that it was drawn in.",
+            )
+        columns = workshop.recipes_of(db, part_id)
+        made = []
+        for number, body in enumerate(bodies, start=1):
+            name = f"{part.name[:110]}, {number}"
+            # The body's own mesh stands for the file, which holds them all.
+            one = workshop.add_part(db, body, name=name, file_name=part.file_name, source=b"")
+            one.purpose_id, one.quantity, one.due_on = part.purpose_id, part.quantity, part.due_on
+            for column in columns:
+                if column.gcode_id is None:
+                    workshop.copy_recipe(db, column, one)
+            made.append(part_out(one))
+        workshop.delete(db, part)
+        return PartsOut(parts=made)
+
+
+@blueprint.post("/<int:part_id>/stances")
+@blueprint.input(StancesAsk)
+@blueprint.output(JobOut, status_code=202)
+def advise_stances(part_id: int, json_data: StancesAsk) -> JobOut:
+    """Have ways to stand the part estimated in the background, with a column's recipe."""
+    with session() as db:
+        row = workshop.get_recipe(db, json_data.recipe_id)
+        if row.part_id != part_id:
+            raise PartError("That recipe belongs to another part.", field="recipe_id")
+        if row.gcode_id is not None:
+            raise PartError(
+                "A replayed file cannot be stood otherwise.", field="recipe_id", remedy="Choose another column."
+            )
+        part = workshop.get(db, Part, part_id)
+        inputs = workshop.inputs_digest(row, part.digest)
+    return start("stances", inputs, {"recipe_id": json_data.recipe_id})
 
 
 @blueprint.post("/<int:part_id>/delete")

@@ -2,31 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import re
+import time
 from pathlib import PurePosixPath
 
 from apiflask import APIBlueprint
-from flask import request
+from flask import Response, request
 from sqlalchemy.orm import Session
 
-from meanbead.api.context import context, session
+from meanbead.api.context import context, session, who
+from meanbead.api.jobs import start
 from meanbead.api.shapes import (
+    Figures,
+    NudgeAsk,
+    NudgesOut,
     PreviewAsk,
     RecipeAdd,
     RecipeEdit,
     RecipeOut,
     RecipesOut,
+    SampleAsk,
+    SettingsOut,
     VersionOnly,
+    VersionsOut,
+    job_out,
     recipe_out,
+    version_out,
 )
+from meanbead.core.carry import carried, short_line
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.gcode.as_estimate import replayed_estimate
+from meanbead.core.nudge import nudges
 from meanbead.core.preview import Preview, preview
+from meanbead.core.resolve import resolve
+from meanbead.core.settings_sheet import as_csv, settings_sheet
 from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
-from meanbead.store import workshop
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, RecipeRow
+from meanbead.store import jobs, workshop
+from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, Part, RecipeRow
 
 MAX_GCODE_BYTES = 400 * 1024 * 1024
+PATIENCE_S = 0.7
+"""What takes longer is told as a job, with its progress."""
 
 blueprint = APIBlueprint("recipes", __name__, url_prefix="/api", tag="Recipes")
 
@@ -44,36 +59,94 @@ def list_recipes(part_id: int) -> RecipesOut:
 @blueprint.input(RecipeAdd)
 @blueprint.output(RecipeOut, status_code=201)
 def add_recipe(part_id: int, json_data: RecipeAdd) -> RecipeOut:
-    """Add a column: a duplicate of another one, or a fresh one."""
+    """Add a column: a duplicate of another one, perhaps for another nozzle; a house recipe; a short line; or fresh."""
     with session() as db:
         part = workshop.get(db, Part, part_id)
         if json_data.copy_of is not None:
-            original = workshop.get_recipe(db, json_data.copy_of)
-            if original.part_id != part_id:
-                raise MeanBeadError("That recipe belongs to another part.", field="copy_of")
-            row = workshop.add_recipe(
-                db,
-                part,
-                name=json_data.name or f"{original.name[:110]} copy",
-                machine_id=original.machine_id,
-                nozzle_id=original.nozzle_id,
-                material_id=original.material_id,
-                choices=Recipe.model_validate(original.choices),
-                gcode_id=original.gcode_id,
-                after=original,
-            )
+            row = _copied(db, part, json_data)
+        elif json_data.house_id is not None:
+            house = workshop.get(db, HouseRecipe, json_data.house_id)
+            row = _made(db, part, json_data.name or house.name, house, Recipe.model_validate(house.choices))
+            row.house_id, row.house_version = house.id, house.version
         else:
-            machine, nozzle, material = workshop.first_of_each(db)
-            row = workshop.add_recipe(
-                db,
-                part,
-                name=json_data.name or "New recipe",
-                machine_id=machine.id,
-                nozzle_id=nozzle.id,
-                material_id=material.id,
-                choices=Recipe(),
-            )
+            row = _fresh(db, part, json_data)
+        if row.gcode_id is None:
+            preview(*workshop.recipe_inputs(workshop.get_recipe(db, row.id)))
+        workshop.record_version(db, row, who())
         return _full(db, workshop.get_recipe(db, row.id), part)
+
+
+def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
+    original = workshop.get_recipe(db, asked.copy_of or 0)
+    if original.part_id != part.id:
+        raise MeanBeadError("That recipe belongs to another part.", field="copy_of")
+    name = asked.name or f"{original.name[:110]} copy"
+    if asked.nozzle_id is None:
+        return workshop.copy_recipe(db, original, part, name=name, beside=True)
+    if original.gcode_id is not None:
+        raise MeanBeadError("A replayed file does not tell its settings.", field="copy_of")
+    nozzle = workshop.get(db, NozzleRow, asked.nozzle_id)
+    recipe, printer, old, material = workshop.recipe_inputs(original)
+    return workshop.add_recipe(
+        db,
+        part,
+        name=asked.name or f"{original.name[:80]}, {nozzle.name}"[:120],
+        machine_id=original.machine_id,
+        nozzle_id=nozzle.id,
+        material_id=original.material_id,
+        choices=carried(recipe, printer, old, Nozzle.model_validate(nozzle.nozzle), material),
+        after=original,
+    )
+
+
+def _fresh(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
+    """A column of defaults, on the first column's machine and material; of a short line where one is given."""
+    columns = workshop.recipes_of(db, part.id)
+    machine, nozzle, material = workshop.first_of_each(db)
+    if columns:
+        machine, material = columns[0].machine, columns[0].material
+    choices, name = Recipe(), asked.name or "New recipe"
+    if asked.line is not None:
+        said = short_line(asked.line)
+        nozzle = _nozzle_of(db, said.bore_mm)
+        choices = Recipe.model_validate(
+            {"layer_height_mm": said.layer_height_mm, "line_width_mm": {"outer_wall": said.line_width_mm}}
+        )
+        numbers = (said.bore_mm, said.layer_height_mm, said.line_width_mm)
+        name = asked.name or " / ".join(f"{number:g}" for number in numbers if number is not None)
+    return workshop.add_recipe(
+        db,
+        part,
+        name=name,
+        machine_id=machine.id,
+        nozzle_id=nozzle.id,
+        material_id=material.id,
+        choices=choices,
+    )
+
+
+def _nozzle_of(db: Session, bore_mm: float) -> NozzleRow:
+    """The workshop's nozzle of a bore."""
+    nozzles = workshop.all_rows(db, NozzleRow)
+    found = next((row for row in nozzles if abs(row.nozzle.get("bore_mm", 0.4) - bore_mm) < 0.005), None)
+    if found is None:
+        bores = ", ".join(f"{bore:g}" for bore in sorted({row.nozzle.get("bore_mm", 0.4) for row in nozzles}))
+        raise MeanBeadError(
+            f"There is no {bore_mm:g} mm nozzle on the shelf.", field="line", remedy=f"These are: {bores} mm."
+        )
+    return found
+
+
+def _made(db: Session, part: Part, name: str, like: HouseRecipe, choices: Recipe) -> RecipeRow:
+    return workshop.add_recipe(
+        db,
+        part,
+        name=name,
+        machine_id=like.machine_id,
+        nozzle_id=like.nozzle_id,
+        material_id=like.material_id,
+        choices=choices,
+    )
 
 
 @blueprint.post("/parts/<int:part_id>/gcode")
@@ -103,22 +176,12 @@ def add_gcode(part_id: int) -> RecipeOut:
             choices=Recipe(),
             gcode_id=workshop.keep_gcode(db, upload.stream, file_name).id,
         )
+        workshop.record_version(db, row, who())
         row = workshop.get_recipe(db, row.id)
         # A file that cannot be replayed is refused here, and nothing of it is kept.
-        result = _replaying(db, row)()
+        result = workshop.computation(db, row, context().engine)()
         workshop.keep_estimate(db, workshop.inputs_digest(row, part.digest), row.id, result)
         return _full(db, row, part)
-
-
-def _planning(db: Session, row: RecipeRow) -> Callable[[], Estimate]:
-    job, engine = workshop.job_of(db, row), context().engine
-    return lambda: engine.estimate(job)
-
-
-def _replaying(db: Session, row: RecipeRow) -> Callable[[], Estimate]:
-    content = workshop.gcode_content(db, row.gcode_id or 0)
-    _, printer, nozzle, material = workshop.recipe_inputs(row)
-    return lambda: replayed_estimate(lambda: workshop.open_gcode(content), printer, nozzle, material)
 
 
 @blueprint.patch("/recipes/<int:recipe_id>")
@@ -128,6 +191,7 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
     """Change a column. Choices that contradict each other are refused, and nothing is stored."""
     with session() as db:
         row = workshop.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
+        workshop.record_version(db, row)
         if json_data.name is not None:
             row.name = json_data.name.strip()
         if json_data.machine_id is not None:
@@ -138,9 +202,11 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
             row.material = workshop.get(db, MaterialRow, json_data.material_id)
         if json_data.choices is not None:
             row.choices = workshop.stored_choices(json_data.choices)
+        if json_data.take_version is not None:
+            workshop.take_version(db, row, json_data.take_version)
         if row.gcode_id is None:
             preview(*workshop.recipe_inputs(row))
-        db.flush()
+        workshop.record_version(db, row, who())
         return _full(db, workshop.get_recipe(db, recipe_id), workshop.get(db, Part, row.part_id))
 
 
@@ -166,9 +232,13 @@ def restore_recipe(recipe_id: int) -> RecipeOut:
 
 
 @blueprint.post("/recipes/<int:recipe_id>/estimate")
+@blueprint.input(SampleAsk, location="query")
 @blueprint.output(Estimate)
-def estimate(recipe_id: int) -> Estimate:
-    """The estimate of a column: the stored one when its inputs are the same, else computed now and stored."""
+def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
+    """The estimate of a column: the stored one when its inputs are the same, else computed now.
+
+    With ``layers`` a sample of about so many will do; only full estimates are stored.
+    """
     with session() as db:
         row = workshop.get_recipe(db, recipe_id)
         part = workshop.get(db, Part, row.part_id)
@@ -176,12 +246,40 @@ def estimate(recipe_id: int) -> Estimate:
         found = workshop.find_estimate(db, inputs)
         if found is not None:
             return found
-        compute = _replaying(db, row) if row.gcode_id is not None else _planning(db, row)
+        compute = workshop.computation(db, row, context().engine, query_data.layers)
     # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
     result = compute()
-    with session() as db:
-        workshop.keep_estimate(db, inputs, recipe_id, result)
+    if result.layers_planned == result.layers:
+        with session() as db:
+            workshop.keep_estimate(db, inputs, recipe_id, result)
     return result
+
+
+@blueprint.post("/recipes/<int:recipe_id>/figures")
+@blueprint.output(Figures)
+def figures(recipe_id: int) -> Figures:
+    """The full estimate of a column, computed in the background: at once where it is known or quick, else with the job
+    that is at it. When that is done, ask again."""
+    with session() as db:
+        row = workshop.get_recipe(db, recipe_id)
+        inputs = workshop.inputs_digest(row, workshop.get(db, Part, row.part_id).digest)
+        found = workshop.find_estimate(db, inputs)
+    if found is not None:
+        return Figures(estimate=found)
+    job = start("estimate", inputs, {"recipe_id": recipe_id, "inputs": inputs}, queue="quick")
+    until = time.monotonic() + PATIENCE_S
+    while time.monotonic() < until:
+        time.sleep(0.03)
+        with session() as db:
+            # The state first: a job that has ended has kept its estimate before.
+            state = jobs.get(db, job.id).state
+            found = workshop.find_estimate(db, inputs)
+        if found is not None:
+            return Figures(estimate=found)
+        if state not in jobs.UNDER_WAY:
+            break
+    with session() as db:
+        return Figures(job=job_out(jobs.get(db, job.id)))
 
 
 @blueprint.get("/recipes/<int:recipe_id>/layers")
@@ -194,6 +292,60 @@ def layers(recipe_id: int) -> LayerLedger:
             raise MeanBeadError("A replayed file has no layers of its own to plan.", field="gcode")
         job = workshop.job_of(db, row)
     return context().engine.by_layer(job)
+
+
+@blueprint.post("/recipes/<int:recipe_id>/nudges")
+@blueprint.input(NudgeAsk)
+@blueprint.output(NudgesOut)
+def nudge(recipe_id: int, json_data: NudgeAsk) -> NudgesOut:
+    """What a step up or down, or the other options, of one setting would cost on this part."""
+    with session() as db:
+        job = workshop.job_of(db, workshop.get_recipe(db, recipe_id))
+    return NudgesOut(nudges=nudges(context().engine, job, json_data.key))
+
+
+@blueprint.get("/recipes/<int:recipe_id>/settings")
+@blueprint.output(SettingsOut)
+def settings(recipe_id: int) -> SettingsOut:
+    """Everything that a column's recipe comes to, with neutral names and units."""
+    with session() as db:
+        return _settings(workshop.get_recipe(db, recipe_id))
+
+
+@blueprint.get("/recipes/<int:recipe_id>/settings.<any(csv, json):kind>")
+@blueprint.doc(summary="The settings sheet as a file, CSV or JSON")
+def settings_file(recipe_id: int, kind: str) -> Response:
+    """The settings sheet as a file. The JSON is a recipe that can be given to the command line."""
+    with session() as db:
+        row = workshop.get_recipe(db, recipe_id)
+        sheet = _settings(row)
+        effective = resolve(*workshop.recipe_inputs(row)).as_recipe()
+    body = as_csv(sheet.settings) if kind == "csv" else effective.model_dump_json(exclude_none=True, indent=1)
+    name = re.sub(r"[^A-Za-z0-9]+", "-", sheet.name).strip("-").lower() or "recipe"
+    response = Response(body, content_type="text/csv; charset=utf-8" if kind == "csv" else "application/json")
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'
+    return response
+
+
+def _settings(row: RecipeRow) -> SettingsOut:
+    if row.gcode_id is not None:
+        raise MeanBeadError("A replayed file does not tell its settings.", field="gcode")
+    return SettingsOut(
+        name=row.name,
+        machine=row.machine.name,
+        nozzle=row.nozzle.name,
+        material=row.material.name,
+        settings=settings_sheet(*workshop.recipe_inputs(row)),
+    )
+
+
+@blueprint.get("/recipes/<int:recipe_id>/versions")
+@blueprint.output(VersionsOut)
+def recipe_versions(recipe_id: int) -> VersionsOut:
+    """What a column has held, since when, and by whom."""
+    with session() as db:
+        workshop.get_recipe(db, recipe_id)
+        return VersionsOut(versions=[version_out(one) for one in workshop.versions_of(db, RecipeRow, recipe_id)])
 
 
 @blueprint.post("/preview")

@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from datetime import date, datetime
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from meanbead.core.compare import Waterfall
+from meanbead.core.nudge import Nudge
+from meanbead.core.part.stances import StoodWays
 from meanbead.core.preview import Preview
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, PartFacts, Printer, Recipe
-from meanbead.store.tables import Kept, Machine, MaterialRow, NozzleRow, Part, RecipeRow
+from meanbead.core.settings_sheet import Setting
+from meanbead.core.vocabulary import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
+from meanbead.store.tables import (
+    HouseRecipe,
+    JobRow,
+    Kept,
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+    Purpose,
+    RecipeRow,
+    RecipeVersion,
+)
 
 Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
 
@@ -81,6 +97,24 @@ class ShelfOut(Shape):
     machines: list[MachineOut]
     nozzles: list[NozzleOut]
     materials: list[MaterialOut]
+    purposes: list[PurposeOut]
+
+
+class PurposeOut(Shape):
+    """What parts are for, with its limits."""
+
+    id: int
+    name: str
+    version: int
+    limits: Limits
+
+
+class PurposeEdit(Shape):
+    """A change of a purpose; what is left out stays."""
+
+    version: int
+    name: Name | None = None
+    limits: Limits | None = None
 
 
 class Headline(Shape):
@@ -101,6 +135,10 @@ class PartOut(Shape):
     note: str
     facts: PartFacts
     picture: str
+    pose: Pose
+    purpose_id: int | None
+    quantity: int
+    due_on: date | None
     headline: Headline | None = None
 
 
@@ -111,10 +149,15 @@ class PartsOut(Shape):
 
 
 class PartEdit(Shape):
-    """A change of a part."""
+    """A change of a part; what is left out stays. A ``due_on`` of null takes the date away, likewise a purpose."""
 
     version: int
-    name: Name
+    name: Name | None = None
+    note: Annotated[str, Field(max_length=400)] | None = None
+    pose: Pose | None = None
+    purpose_id: int | None = None
+    quantity: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    due_on: date | None = None
 
 
 class GcodeOut(Shape):
@@ -124,14 +167,25 @@ class GcodeOut(Shape):
     size_bytes: int
 
 
+class HouseOrigin(Shape):
+    """The house recipe that a column was filled from, at its version then; ``newest`` is the version that stands now."""
+
+    id: int
+    name: str
+    version: int
+    newest: int
+
+
 class RecipeOut(Shape):
-    """A column: what was chosen, what follows from it, and the estimate if it is known already.
+    """A column: what was chosen, what follows from it, and the estimate if it is known already, of the part as it stands
+    at ``part_digest``.
 
     With ``gcode`` it replays that file, and its choices do not count.
     """
 
     id: int
     part_id: int
+    part_digest: str
     name: str
     version: int
     position: float
@@ -140,6 +194,7 @@ class RecipeOut(Shape):
     material_id: int
     choices: Recipe
     gcode: GcodeOut | None = None
+    house: HouseOrigin | None = None
     preview: Preview | None = None
     problem: str | None = None
     estimate: Estimate | None = None
@@ -152,14 +207,19 @@ class RecipesOut(Shape):
 
 
 class RecipeAdd(Shape):
-    """A new column; with ``copy_of`` a duplicate placed right of the original."""
+    """A new column: a duplicate right of the original (``copy_of``), carried over to another nozzle if ``nozzle_id``
+    names one; a house recipe (``house_id``); a bead in a short line such as ``0.6 / 0.4 / 0.75`` (``line``); or fresh.
+    """
 
     copy_of: int | None = None
+    nozzle_id: int | None = None
+    house_id: int | None = None
+    line: Annotated[str, Field(max_length=200)] | None = None
     name: Name | None = None
 
 
 class RecipeEdit(Shape):
-    """A change of a column; what is left out stays."""
+    """A change of a column; what is left out stays. With ``take_version`` it holds again what it held then."""
 
     version: int
     name: Name | None = None
@@ -167,6 +227,137 @@ class RecipeEdit(Shape):
     nozzle_id: int | None = None
     material_id: int | None = None
     choices: Recipe | None = None
+    take_version: int | None = None
+
+
+class HouseOut(Shape):
+    """A recipe of the house, with the columns that were filled from it."""
+
+    id: int
+    name: str
+    version: int
+    machine_id: int
+    nozzle_id: int
+    material_id: int
+    choices: Recipe
+    updated_at: datetime
+    used_in: list[HouseUse]
+
+
+class HouseUse(Shape):
+    """A column that came from a house recipe; ``changed`` when it differs from what the house recipe holds now."""
+
+    part_id: int
+    part_name: str
+    recipe_id: int
+    recipe_name: str
+    changed: bool
+
+
+class HousesOut(Shape):
+    """All recipes of the house."""
+
+    recipes: list[HouseOut]
+
+
+class HouseAdd(Shape):
+    """Keep a column's recipe for the house."""
+
+    recipe_id: int
+    name: Name | None = None
+
+
+class HouseEdit(Shape):
+    """A change of a house recipe; with ``recipe_id`` it takes over that column's choices, with ``take_version`` what it
+    held at that version."""
+
+    version: int
+    name: Name | None = None
+    recipe_id: int | None = None
+    take_version: int | None = None
+
+
+class VersionOut(Shape):
+    """What a recipe held at a version."""
+
+    version: int
+    at: datetime
+    who: str
+    name: str
+    machine: str
+    nozzle: str
+    material: str
+    machine_id: int
+    nozzle_id: int
+    material_id: int
+    choices: Recipe
+
+
+class VersionsOut(Shape):
+    """A recipe's versions, the newest first."""
+
+    versions: list[VersionOut]
+
+
+class JobOut(Shape):
+    """A piece of background work; what it finds stands under its kind's name, and grows while it runs."""
+
+    id: int
+    kind: str
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    share: float
+    doing: str
+    problem: str
+    stances: StoodWays | None = None
+    waterfall: Waterfall | None = None
+
+
+class Figures(Shape):
+    """A full estimate, or the job that computes it."""
+
+    estimate: Estimate | None = None
+    job: JobOut | None = None
+
+
+class StancesAsk(Shape):
+    """The column with whose recipe ways to stand are estimated."""
+
+    recipe_id: int
+
+
+class WaterfallAsk(Shape):
+    """From one column to another."""
+
+    from_id: int
+    to_id: int
+
+
+class NudgeAsk(Shape):
+    """A setting by its key."""
+
+    key: Annotated[str, Field(max_length=60)]
+
+
+class SampleAsk(Shape):
+    """About how many layers to plan; left out, all."""
+
+    layers: Annotated[int, Field(ge=4, le=2000)] | None = None
+
+
+class SettingsOut(Shape):
+    """A recipe's settings sheet."""
+
+    name: str
+    machine: str
+    nozzle: str
+    material: str
+    settings: list[Setting]
+
+
+class NudgesOut(Shape):
+    """Neighbouring values of a setting with their differences."""
+
+    nudges: list[Nudge]
 
 
 class PreviewAsk(Shape):
@@ -204,7 +395,50 @@ def out_of(row: Kept) -> BaseModel:
         return recipe_out(row)
     if isinstance(row, Part):
         return part_out(row)
+    if isinstance(row, HouseRecipe):
+        return house_out(row)
+    if isinstance(row, Purpose):
+        return purpose_out(row)
     raise TypeError(f"no shape for {type(row).__name__}")
+
+
+def purpose_out(row: Purpose) -> PurposeOut:
+    """A purpose's row as it is given out."""
+    return PurposeOut(id=row.id, name=row.name, version=row.version, limits=Limits.model_validate(row.limits))
+
+
+def house_out(row: HouseRecipe, used_in: list[HouseUse] | None = None) -> HouseOut:
+    """A house recipe's row as it is given out."""
+    return HouseOut(
+        id=row.id,
+        name=row.name,
+        version=row.version,
+        machine_id=row.machine_id,
+        nozzle_id=row.nozzle_id,
+        material_id=row.material_id,
+        choices=Recipe.model_validate(row.choices),
+        updated_at=row.updated_at,
+        used_in=used_in or [],
+    )
+
+
+def job_out(row: JobRow) -> JobOut:
+    """A job's row as it is given out."""
+    return JobOut(
+        id=row.id,
+        kind=row.kind,
+        state=row.state,
+        share=row.share,
+        doing=row.doing,
+        problem=row.problem,
+        stances=StoodWays.model_validate(row.result) if row.kind == "stances" and row.result else None,
+        waterfall=Waterfall.model_validate(row.result) if row.kind == "waterfall" and row.result else None,
+    )
+
+
+def version_out(row: RecipeVersion) -> VersionOut:
+    """A stored version as it is given out."""
+    return VersionOut(version=row.version, at=row.at, who=row.who, **row.content)
 
 
 def machine_out(row: Machine) -> MachineOut:
@@ -222,6 +456,10 @@ def part_out(row: Part, headline: Headline | None = None) -> PartOut:
         note=row.note,
         facts=PartFacts.model_validate(row.facts),
         picture=f"/api/parts/{row.id}/picture?{row.digest[:12]}",
+        pose=Pose.model_validate(row.pose),
+        purpose_id=row.purpose_id,
+        quantity=row.quantity,
+        due_on=row.due_on,
         headline=headline,
     )
 
@@ -233,6 +471,7 @@ def recipe_out(
     return RecipeOut(
         id=row.id,
         part_id=row.part_id,
+        part_digest=row.part.digest,
         name=row.name,
         version=row.version,
         position=row.position,
@@ -241,7 +480,14 @@ def recipe_out(
         material_id=row.material_id,
         choices=Recipe.model_validate(row.choices),
         gcode=GcodeOut(file_name=row.gcode.file_name, size_bytes=row.gcode.size_bytes) if row.gcode else None,
+        house=_origin(row),
         preview=preview,
         problem=problem,
         estimate=estimate,
     )
+
+
+def _origin(row: RecipeRow) -> HouseOrigin | None:
+    if row.house is None or row.house.deleted_at is not None:
+        return None
+    return HouseOrigin(id=row.house.id, name=row.house.name, version=row.house_version or 1, newest=row.house.version)

@@ -14,15 +14,18 @@ from meanbead.api.shapes import (
     MachineOut,
     MaterialOut,
     NozzleOut,
+    PurposeEdit,
+    PurposeOut,
     ShelfOut,
     machine_out,
+    purpose_out,
 )
 from meanbead.core.estimate import ENGINE_VERSION
 from meanbead.core.gcode import printer_from_report
 from meanbead.core.vocabulary import Material, Nozzle, Printer
 from meanbead.devices.console import fetch_report
 from meanbead.store import workshop
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, plain
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Purpose, plain
 
 blueprint = APIBlueprint("shelf", __name__, url_prefix="/api", tag="Shelf")
 
@@ -44,6 +47,7 @@ def shelf() -> ShelfOut:
                 )
                 for row in workshop.all_rows(db, MaterialRow)
             ],
+            purposes=[purpose_out(row) for row in workshop.all_rows(db, Purpose)],
         )
 
 
@@ -101,6 +105,21 @@ def ask_console(machine_id: int, json_data: ConsoleAsk) -> MachineOut:
         row.printer = plain(printer_from_report(report, Printer.model_validate(row.printer)).printer)
         db.flush()
         return machine_out(row)
+
+
+@blueprint.patch("/purposes/<int:purpose_id>")
+@blueprint.input(PurposeEdit)
+@blueprint.output(PurposeOut)
+def edit_purpose(purpose_id: int, json_data: PurposeEdit) -> PurposeOut:
+    """Change what a purpose asks for, for every part that has it."""
+    with session() as db:
+        row = workshop.get_for_edit(db, Purpose, purpose_id, json_data.version)
+        if json_data.name is not None:
+            row.name = json_data.name.strip()
+        if json_data.limits is not None:
+            row.limits = plain(json_data.limits)
+        db.flush()
+        return purpose_out(row)
 
 
 @blueprint.get("/health")

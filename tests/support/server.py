@@ -18,6 +18,7 @@ from sqlalchemy import text
 from meanbead.api import create_app
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
+from meanbead.jobs.worker import WorkerThread
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
@@ -71,13 +72,17 @@ def live_server() -> LiveServer:
     """The run's server with the sample workshop, on a free port."""
     database = new_database("live")
     fill_if_empty(database, samples=True)
-    app = create_app(database, Engine())
+    engine = Engine()
+    worker = WorkerThread(database, engine)
+    worker.start()
+    app = create_app(database, engine)
     server = waitress.create_server(app, host="127.0.0.1", port=0, threads=12)
     threading.Thread(target=server.run, daemon=True).start()
 
     def clean() -> None:
         server.close()
         server.task_dispatcher.shutdown(timeout=20)
+        worker.stop()
         database.close()
 
     _RUNNING.append(clean)

@@ -1,0 +1,129 @@
+"""What the part view and the layers view draw: mesh, facts with their places, strokes, first layer."""
+
+from __future__ import annotations
+
+import numpy as np
+from apiflask import APIBlueprint
+from flask import Response, request
+
+from meanbead.api.binary import binary, mesh_bytes, strokes_bytes
+from meanbead.api.context import context, session
+from meanbead.api.shapes import Shape
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate.detail import resting_share
+from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.first_layer import FirstLayer
+from meanbead.core.part.insight import Insight, part_insight
+from meanbead.core.strokes import FEATURES
+from meanbead.core.vocabulary import PartInsight
+from meanbead.store import workshop
+from meanbead.store.tables import Part
+
+MOST_STROKES = 400_000
+"""Strokes of one piece; a layer is never cut."""
+
+blueprint = APIBlueprint("views", __name__, url_prefix="/api", tag="Views")
+
+
+class StrokesIndex(Shape):
+    """What there is to draw of a column, layer by layer, before any stroke is fetched."""
+
+    strokes: int
+    first_stroke: list[int]
+    top_mm: list[float]
+    height_mm: list[float]
+    time_s: list[float]
+    wait_s: list[float]
+    features: list[str]
+    features_used: list[str]
+    low_mm: list[float]
+    high_mm: list[float]
+    melt_ceiling_mm3_s: float
+    fastest_mm_s: float
+
+
+@blueprint.get("/parts/<int:part_id>/mesh")
+@blueprint.doc(summary="The part's mesh in its pose, binary")
+def mesh(part_id: int) -> Response:
+    """The mesh in its pose. Its address holds the part's digest, so it may be kept."""
+    with session() as db:
+        workshop.get(db, Part, part_id)
+        return binary(mesh_bytes(workshop.load_solid(db, part_id)), keep=True)
+
+
+@blueprint.get("/parts/<int:part_id>/insight")
+@blueprint.output(PartInsight)
+def insight(part_id: int) -> PartInsight:
+    """Facts that decide settings, each with where on the part it is."""
+    return _insight(part_id).facts
+
+
+@blueprint.get("/parts/<int:part_id>/thickness")
+@blueprint.doc(summary="Thickness behind each triangle, mm, as 32-bit floats")
+def thickness(part_id: int) -> Response:
+    """How thick the part is behind each triangle."""
+    return binary(_insight(part_id).thickness_mm.astype("<f4").tobytes(), keep=True)
+
+
+def _insight(part_id: int) -> Insight:
+    with session() as db:
+        part = workshop.get(db, Part, part_id)
+        solid = workshop.load_solid(db, part_id)
+    return context().insights.get(part.digest, lambda: part_insight(solid))
+
+
+@blueprint.get("/recipes/<int:recipe_id>/strokes")
+@blueprint.output(StrokesIndex)
+def strokes_index(recipe_id: int) -> StrokesIndex:
+    """Where each layer's strokes begin, how high it is and how long it takes."""
+    detail = context().engine.detail(_planned(recipe_id))
+    strokes = detail.strokes
+    count = len(strokes.layers)
+    laid = strokes.end_xy[~strokes.is_travel]
+    low, high = laid.min(axis=0), laid.max(axis=0)
+    return StrokesIndex(
+        strokes=len(strokes),
+        first_stroke=np.searchsorted(strokes.layer, np.arange(count + 1)).tolist(),
+        top_mm=strokes.layers.top_mm.tolist(),
+        height_mm=strokes.layers.height_mm.tolist(),
+        time_s=np.bincount(strokes.layer, weights=detail.time_s, minlength=count).tolist(),
+        wait_s=detail.wait_s.tolist(),
+        features=list(FEATURES),
+        features_used=[FEATURES[code] for code in np.unique(strokes.feature)],
+        low_mm=[float(low[0]), float(low[1]), 0.0],
+        high_mm=[float(high[0]), float(high[1]), float(strokes.layers.top_mm[-1])],
+        melt_ceiling_mm3_s=detail.ceiling_mm3_s,
+        fastest_mm_s=float(detail.speed_mm_s[~strokes.is_travel].max()),
+    )
+
+
+@blueprint.get("/recipes/<int:recipe_id>/strokes/<int:first>/<int:end>")
+@blueprint.doc(summary="Strokes of layers first up to below end, binary; ?resting=1 also feels for the layer below")
+def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
+    """A piece of the strokes, as compact binary."""
+    detail = context().engine.detail(_planned(recipe_id))
+    strokes = detail.strokes
+    if not 0 <= first < end <= len(strokes.layers):
+        raise MeanBeadError(f"There are {len(strokes.layers)} layers; ask for some of them.", field="first")
+    low, high = np.searchsorted(strokes.layer, [first, end])
+    if high - low > MOST_STROKES and end - first > 1:
+        raise MeanBeadError("That is too much for one piece.", field="end", remedy="Ask for fewer layers.")
+    resting = resting_share(strokes, (first, end)) if request.args.get("resting") == "1" else None
+    return binary(strokes_bytes(detail, slice(int(low), int(high)), resting))
+
+
+@blueprint.get("/recipes/<int:recipe_id>/first-layer")
+@blueprint.output(FirstLayer)
+def look_at_first_layer(recipe_id: int) -> FirstLayer:
+    """What touches the bed, where it is thin, where it may lift, and what its start costs."""
+    return context().engine.first_layer(_planned(recipe_id))
+
+
+def _planned(recipe_id: int) -> Job:
+    with session() as db:
+        row = workshop.get_recipe(db, recipe_id)
+        if row.gcode_id is not None:
+            raise MeanBeadError(
+                "A replayed file has no layers of its own to plan.", field="gcode", remedy="Choose another column."
+            )
+        return workshop.job_of(db, row)

@@ -1,0 +1,156 @@
+import threading
+import time
+import unittest
+from typing import Any
+from unittest import mock
+
+import trimesh
+
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate import Engine
+from meanbead.core.part.stances import StoodWays
+from meanbead.jobs import kinds
+from meanbead.jobs.queue import plain_url
+from meanbead.jobs.work import Toolbox, run_job
+from meanbead.jobs.worker import WorkerThread
+from meanbead.store import jobs
+from meanbead.store.tables import JobRow, now
+from tests.api.test_api import ApiCase
+from tests.support.solids import stl_bytes
+
+
+class Background(ApiCase):
+    """Jobs from the request to the result, by a worker on the same database."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.worker = WorkerThread(cls.database, Engine())
+        cls.worker.start()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.worker.stop()
+        super().tearDownClass()
+
+    def wait(self, job: dict[str, Any]) -> dict[str, Any]:
+        for _ in range(600):
+            if job["state"] in ("done", "failed", "cancelled"):
+                return job
+            time.sleep(0.05)
+            job = self.call("GET", f"/api/jobs/{job['id']}")
+        self.fail(f"the job does not end: {job}")
+
+    def test_ways_to_stand_are_ranked_and_a_second_ask_finds_them(self) -> None:
+        part = self.upload()
+        ask = {"recipe_id": self.columns(part)[0]["id"]}
+        done = self.wait(self.call("POST", f"/api/parts/{part['id']}/stances", ask, 202))
+        self.assertEqual((done["state"], done["share"]), ("done", 1.0))
+        ways = done["stances"]["ways"]
+        # A block of 20 x 20 x 10 mm stands in two ways, and lying it is quicker and lower.
+        self.assertEqual({round(way["stance"]["height_mm"]) for way in ways}, {10, 20})
+        self.assertEqual(ways[0]["stance"]["height_mm"], 10)
+        self.assertEqual([way["present"] for way in ways].count(True), 1)
+        self.assertTrue(all(way["support_g"] == 0 for way in ways))
+        times = [way["print_time_s"] for way in ways]
+        self.assertEqual(times, sorted(times))
+        again = self.call("POST", f"/api/parts/{part['id']}/stances", ask, 202)
+        self.assertEqual((again["id"], again["state"]), (done["id"], "done"))
+
+    def test_a_waterfall_adds_up(self) -> None:
+        part = self.upload()
+        one, other = self.columns(part)
+        self.call("PATCH", f"/api/recipes/{other['id']}", {"version": other["version"], "choices": {"walls": 4}})
+        ask = {"from_id": one["id"], "to_id": other["id"]}
+        done = self.wait(self.call("POST", "/api/waterfalls", ask, 202))
+        result = done["waterfall"]
+        self.assertEqual([step["label"] for step in result["steps"]], ["Nozzle", "Walls"])
+        total = sum(step["time_s"] for step in result["steps"]) + result["rest_s"]
+        self.assertAlmostEqual(total, result["to_s"] - result["from_s"], places=6)
+
+    def test_a_job_that_cannot_be_done_says_why(self) -> None:
+        with mock.patch.dict(kinds.KINDS, {"waterfall": _fails}):
+            part = self.upload()
+            one, other = self.columns(part)
+            done = self.wait(self.call("POST", "/api/waterfalls", {"from_id": one["id"], "to_id": other["id"]}, 202))
+        self.assertEqual((done["state"], done["problem"]), ("failed", "This cannot be."))
+
+    def test_a_running_job_is_stopped_and_keeps_what_it_found(self) -> None:
+        begun = threading.Event()
+
+        def endless(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+            for k in range(10_000):
+                tools.progress(k / 10_000, f"step {k}", StoodWays(ways=[]).model_dump())
+                begun.set()
+                time.sleep(0.01)
+            return {}
+
+        with mock.patch.dict(kinds.KINDS, {"stances": endless}):
+            part = self.upload(stl_bytes(trimesh.creation.box((7, 8, 9))))
+            ask = {"recipe_id": self.columns(part)[0]["id"]}
+            job = self.call("POST", f"/api/parts/{part['id']}/stances", ask, 202)
+            self.assertTrue(begun.wait(20))
+            self.call("POST", f"/api/jobs/{job['id']}/cancel")
+            done = self.wait(job)
+        self.assertEqual(done["state"], "cancelled")
+        self.assertEqual(done["stances"], {"ways": []})
+
+    def test_there_is_no_job_of_that_number(self) -> None:
+        self.call("GET", "/api/jobs/99999", status=404)
+        self.call("POST", "/api/jobs/99999/cancel", status=404)
+
+
+class Rows(ApiCase):
+    """What happens to a job's row, without a worker."""
+
+    def add(self, kind: str = "waterfall", inputs: str = "a") -> int:
+        with self.database.session.begin() as session:
+            return jobs.find_or_add(session, kind, inputs, {})[0].id
+
+    def state(self, job_id: int) -> str:
+        with self.database.session.begin() as session:
+            return jobs.get(session, job_id).state
+
+    def test_a_waiting_job_is_cancelled_at_once_and_never_run(self) -> None:
+        job = self.add(inputs="waits")
+        self.assertEqual(self.call("POST", f"/api/jobs/{job}/cancel")["state"], "cancelled")
+        with mock.patch.dict(kinds.KINDS, {"waterfall": _fails}):
+            run_job(self.database, Engine(), job)
+        self.assertEqual(self.state(job), "cancelled")
+        self.assertNotEqual(self.add(inputs="waits"), job)
+
+    def test_two_workers_do_not_take_the_same_job(self) -> None:
+        job = self.add(inputs="once")
+        with self.database.session.begin() as session:
+            self.assertIsNotNone(jobs.begin(session, job))
+        with self.database.session.begin() as session:
+            self.assertIsNone(jobs.begin(session, job))
+
+    def test_a_defect_closes_the_job_too(self) -> None:
+        job = self.add(inputs="broken")
+        with (
+            mock.patch.dict(kinds.KINDS, {"waterfall": lambda tools, arguments: {}[0]}),
+            self.assertLogs("meanbead.jobs.work", "ERROR"),
+        ):
+            run_job(self.database, Engine(), job)
+        self.assertEqual(self.state(job), "failed")
+
+    def test_a_job_whose_worker_has_gone_is_closed(self) -> None:
+        job = self.add(inputs="orphan")
+        with self.database.session.begin() as session:
+            row = session.get_one(JobRow, job)
+            row.state, row.updated_at = "running", now() - 2 * jobs.SILENT_FOR
+        with self.database.session.begin() as session:
+            self.assertEqual(jobs.close_orphans(session), 1)
+        self.assertEqual(self.state(job), "failed")
+
+    def test_the_queue_takes_the_address_without_the_driver(self) -> None:
+        self.assertEqual(plain_url("postgresql+psycopg://a:b@h:1/d"), "postgresql://a:b@h:1/d")
+
+
+def _fails(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    raise MeanBeadError("This cannot be.")
+
+
+if __name__ == "__main__":
+    unittest.main()
