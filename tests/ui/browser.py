@@ -23,7 +23,7 @@ def browser() -> Browser:
     playwright = sync_playwright().start()
     started = playwright.chromium.launch(
         executable_path="/usr/bin/chromium",
-        args=["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"],
+        args=["--no-sandbox", "--disable-gpu", "--enable-unsafe-swiftshader", "--disable-background-networking", "--no-first-run"],
     )
 
     def clean() -> None:
@@ -72,11 +72,16 @@ class UiCase(unittest.TestCase):
             {"name": name, "mimeType": "application/octet-stream", "buffer": data}
         )
 
+    def add_part(self, mesh: trimesh.Trimesh, name: str) -> int:
+        """Add a part straight through the API; returns its number."""
+        form = {"file": {"name": name, "mimeType": "application/octet-stream", "buffer": stl_bytes(mesh)}}
+        answer = self.page.request.post(f"{self.address}/api/parts", multipart=form)
+        self.assertEqual(answer.status, 201, answer.text())
+        return int(answer.json()["id"])
+
     def new_part(self, name: str = "test-block.stl", size: tuple[float, float, float] = (20, 20, 6)) -> Page:
         """Add a small block and open its bench."""
-        self.open("/")
-        self.upload(trimesh.creation.box(size), name)
-        self.page.get_by_role("link", name="Compare recipes").click()
+        self.open(f"/parts/{self.add_part(trimesh.creation.box(size), name)}")
         self.wait_for_figures()
         return self.page
 

@@ -224,7 +224,7 @@ class Ledger(UiCase):
         section.get_by_role("button", name="Time by cause").click()
         expect(section.get_by_role("rowheader", name="Travelling")).to_be_visible()
         # A block of 20 mm has short sides: what holds it is said, with what would help.
-        expect(section.get_by_role("listitem").first).to_contain_text("% of it is")
+        expect(section.get_by_role("listitem").first).to_contain_text("% of this print is")
 
 
 class Cautions(UiCase):
@@ -287,6 +287,7 @@ class Replayed(UiCase):
 
     def send(self, text: str) -> None:
         payload = {"name": "elsewhere.gcode", "mimeType": "text/plain", "buffer": text.encode()}
+        self.page.get_by_role("button", name="Fill one from …").click()
         self.page.get_by_label("G-code file to replay").set_input_files(payload)
 
     def test_a_file_stands_next_to_the_recipes(self) -> None:

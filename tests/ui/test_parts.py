@@ -74,7 +74,11 @@ class PartsPage(UiCase):
         card = page.get_by_role("article").filter(has_text="Short lived")
         card.get_by_role("button", name="Remove Short lived").click()
         expect(card).to_have_count(0)
-        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("status").get_by_role("button", name="Undo").click()
+        expect(card).to_have_count(1)
+        page.get_by_role("button", name="Redo").click()
+        expect(card).to_have_count(0)
+        page.keyboard.press("Control+z")
         expect(card).to_have_count(1)
 
     def test_an_unknown_address_leads_back(self) -> None:

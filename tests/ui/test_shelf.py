@@ -103,7 +103,7 @@ class Shelf(UiCase):
         field.fill("50")
         field.press("Enter")
         page.go_back()
-        expect(page.get_by_text("Opening the part")).to_be_visible()
+        expect(page.get_by_text("Fetching the recipes")).to_be_visible()
         # The machine's answer comes while the bench still waits for its columns: neither may lose the other.
         with page.expect_response("**/api/machines/*"):
             answers[0].continue_()

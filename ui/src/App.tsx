@@ -1,32 +1,44 @@
 import { lazy, Suspense, useState } from "react";
 import { Link, NavLink, Route, Routes } from "react-router";
+import { personName, setPersonName } from "./lib/person";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
+import { HistoryProvider, UndoButtons } from "./lib/history";
 import { PartsPage } from "./pages/parts/PartsPage";
 import { ToastProvider } from "./parts/Toasts";
 
 const BenchPage = lazy(() => import("./pages/bench/BenchPage"));
+const HouseRecipesPage = lazy(() => import("./pages/house/HouseRecipesPage"));
+const LayersPage = lazy(() => import("./pages/layers/LayersPage"));
+const PartLayout = lazy(() => import("./pages/part/PartLayout"));
+const ReadyPage = lazy(() => import("./pages/ready/ReadyPage"));
+const RecipeHistoryPage = lazy(() => import("./pages/house/RecipeHistoryPage"));
+const SettingsSheetPage = lazy(() => import("./pages/settings/SettingsSheetPage"));
 const ShelfPage = lazy(() => import("./pages/shelf/ShelfPage"));
 
 export function App() {
   return (
     <ToastProvider>
+      <HistoryProvider>
       <a
         href="#main"
         className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-base-100 focus:px-3 focus:py-2"
       >
         Skip to the page
       </a>
-      <header className="border-b border-rule">
-        <div className="mx-auto flex max-w-[1500px] items-center gap-6 px-4 py-2">
+      <header className="border-b border-rule print:hidden">
+        <div className="mx-auto flex max-w-[1500px] flex-wrap items-center gap-x-6 px-4 py-2">
           <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
             <Mark />
             Mean Bead
           </Link>
           <nav aria-label="Rooms" className="flex gap-4 text-sm">
             <Room to="/" name="Parts" />
+            <Room to="/recipes" name="Recipes" />
             <Room to="/shelf" name="Shelf" />
           </nav>
-          <div className="ml-auto">
+          <div className="ml-auto flex items-center gap-x-4">
+            <UndoButtons />
+            <Person />
             <ThemeChoice />
           </div>
         </div>
@@ -35,12 +47,21 @@ export function App() {
         <Suspense fallback={<p className="py-10 text-quiet">One moment …</p>}>
           <Routes>
             <Route path="/" element={<PartsPage />} />
-            <Route path="/parts/:partId" element={<BenchPage />} />
+            <Route path="/parts/:partId" element={<PartLayout />}>
+              <Route index element={<BenchPage />} />
+              <Route path="ready" element={<ReadyPage />} />
+              <Route path="layers" element={<LayersPage />} />
+            </Route>
+            <Route path="/recipes" element={<HouseRecipesPage />} />
+            <Route path="/recipes/:recipeId/settings" element={<SettingsSheetPage />} />
+            <Route path="/recipes/:recipeId/history" element={<RecipeHistoryPage kind="column" />} />
+            <Route path="/recipes/house/:recipeId/history" element={<RecipeHistoryPage kind="house" />} />
             <Route path="/shelf" element={<ShelfPage />} />
             <Route path="*" element={<Lost />} />
           </Routes>
         </Suspense>
       </main>
+      </HistoryProvider>
     </ToastProvider>
   );
 }
@@ -60,6 +81,27 @@ function Mark() {
       <rect x="1" y="11" width="24" height="8" rx="4" fill="currentColor" />
       <rect x="1" y="2" width="24" height="8" rx="4" className="fill-molten" />
     </svg>
+  );
+}
+
+/** Whose changes these are; the histories of recipes show it. */
+function Person() {
+  const [name, setName] = useState(personName);
+  return (
+    <label className="hidden items-center gap-2 text-sm text-quiet md:flex">
+      You
+      <input
+        className="input input-xs w-24 border-rule bg-base-100 text-base-content"
+        value={name}
+        placeholder="your name"
+        maxLength={60}
+        title="Histories say who changed a recipe"
+        onChange={(event) => {
+          setName(event.target.value);
+          setPersonName(event.target.value);
+        }}
+      />
+    </label>
   );
 }
 

@@ -1,10 +1,26 @@
 import createClient from "openapi-fetch";
+import { personName } from "../lib/person";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Part = Schemas["PartOut"];
 export type Recipe = Schemas["Recipe"];
 export type RecipeColumn = Schemas["RecipeOut"];
+export type RecipeAdd = Schemas["RecipeAdd"];
+export type House = Schemas["HouseOut"];
+export type RecipeVersion = Schemas["VersionOut"];
+export type Job = Schemas["JobOut"];
+export type Waterfall = Schemas["Waterfall"];
+export type Insight = Schemas["PartInsight"];
+export type Spot = Schemas["Spot"];
+export type PartEdit = Schemas["PartEdit"];
+export type Purpose = Schemas["PurposeOut"];
+export type Limits = Schemas["Limits"];
+export type LayerLedger = Schemas["LayerLedger"];
+export type StrokesIndex = Schemas["StrokesIndex"];
+export type FirstLayer = Schemas["FirstLayer"];
+export type Nudge = Schemas["Nudge"];
+export type Settings = Schemas["SettingsOut"];
 export type RecipeEdit = Schemas["RecipeEdit"];
 export type Estimate = Schemas["Estimate"];
 export type FeatureShare = Schemas["FeatureShare"];
@@ -17,6 +33,15 @@ export type Problem = Schemas["Problem"];
 
 /** The generated client; its types come from the server's own models. */
 export const api = createClient<paths>({ baseUrl: "/" });
+
+// Whoever has said a name signs what is written with it.
+api.use({
+  onRequest({ request }) {
+    const name = personName();
+    if (name !== "") request.headers.set("X-Person", name);
+    return request;
+  },
+});
 
 /** An answer that is a problem. `message` is fit to be shown. */
 export class ProblemError extends Error {

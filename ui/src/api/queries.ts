@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { api, take, type Estimate, type Part, type Recipe, type RecipeColumn } from "./client";
 
 export const keys = {
@@ -6,6 +6,8 @@ export const keys = {
   part: (id: number) => ["part", id] as const,
   columns: (partId: number) => ["columns", partId] as const,
   shelf: ["shelf"] as const,
+  houses: ["houses"] as const,
+  insight: (partId: number, digest: string) => ["insight", partId, digest] as const,
 };
 
 export function useParts() {
@@ -17,21 +19,38 @@ export function useParts() {
   });
 }
 
-export function usePart(id: number) {
-  return useQuery({
+export function partQuery(id: number) {
+  return queryOptions({
     queryKey: keys.part(id),
     queryFn: async () => take(await api.GET("/api/parts/{part_id}", { params: { path: { part_id: id } } })),
   });
 }
 
-export function useColumns(partId: number) {
+export function usePart(id: number) {
+  return useQuery(partQuery(id));
+}
+
+export function useHouses() {
   return useQuery({
+    queryKey: keys.houses,
+    queryFn: async () => take(await api.GET("/api/house-recipes")).recipes,
+    // Columns are filled from them and changed all the time.
+    refetchOnMount: "always",
+  });
+}
+
+export function columnsQuery(partId: number) {
+  return queryOptions({
     queryKey: keys.columns(partId),
     queryFn: async () =>
       take(await api.GET("/api/parts/{part_id}/recipes", { params: { path: { part_id: partId } } })).recipes,
     // An answer that was under way while an edit was stored must not put the older version back.
     structuralSharing: (known, fetched) => newest(known as RecipeColumn[] | undefined, fetched as RecipeColumn[]),
   });
+}
+
+export function useColumns(partId: number) {
+  return useQuery(columnsQuery(partId));
 }
 
 /** The fetched columns, each in the newest version that is known. */
@@ -63,15 +82,38 @@ export async function shelfChanged(queries: QueryClient): Promise<void> {
   );
 }
 
-/** What estimateQuery needs to know of a column; the version changes with every edit. */
-export function estimateQuery(column: RecipeColumn) {
+/** About how many layers a first answer is computed from. */
+const SAMPLE_LAYERS = 24;
+
+/** Identifies what a column's figures are computed from on this page: its own version, and how its part stands. */
+function figureKey(column: RecipeColumn) {
+  return [column.id, column.version, column.part_digest] as const;
+}
+
+/** A first answer, of a sample of layers; only where the full one is not known yet. */
+export function sampleQuery(column: RecipeColumn) {
   return {
-    queryKey: ["estimate", column.id, column.version] as const,
-    queryFn: async () =>
+    queryKey: ["sample", ...figureKey(column)] as const,
+    queryFn: async ({ signal }: { signal: AbortSignal }) =>
       take(
-        await api.POST("/api/recipes/{recipe_id}/estimate", { params: { path: { recipe_id: column.id } } }),
+        await api.POST("/api/recipes/{recipe_id}/estimate", {
+          params: { path: { recipe_id: column.id }, query: { layers: SAMPLE_LAYERS } },
+          signal,
+        }),
       ),
-    enabled: column.problem == null,
+    enabled: column.problem == null && column.estimate == null && !column.gcode,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    retry: false,
+  };
+}
+
+/** The full answer. The version changes with every edit, so that an older answer never stands in for a newer one. */
+export function estimateQuery(column: RecipeColumn, enabled: boolean) {
+  return {
+    queryKey: ["estimate", ...figureKey(column)] as const,
+    queryFn: ({ signal, client }: { signal: AbortSignal; client: QueryClient }) => fetchFigures(column.id, signal, client),
+    enabled: column.problem == null && (enabled || column.estimate != null),
     initialData: column.estimate ?? undefined,
     staleTime: Infinity,
     // Until the new answer is there the column keeps its own last one, and never another column's.
@@ -79,6 +121,74 @@ export function estimateQuery(column: RecipeColumn) {
       query?.queryKey[1] === column.id ? last : undefined,
     retry: false,
   };
+}
+
+/** How far a column's full computation is, where it takes long enough to say so. */
+export interface FiguresProgress {
+  jobId: number;
+  share: number;
+  doing: string;
+}
+
+export const progressKey = (recipeId: number) => ["figures-progress", recipeId] as const;
+
+/** The full figures: known, quick, or by following the job that computes them. Whoever goes away stops it. */
+async function fetchFigures(recipeId: number, signal: AbortSignal, client: QueryClient): Promise<Estimate> {
+  const path = { recipe_id: recipeId };
+  const tell = (progress: FiguresProgress | null) => client.setQueryData(progressKey(recipeId), progress);
+  try {
+    for (let tries = 0; tries < 3; tries++) {
+      const figures = take(await api.POST("/api/recipes/{recipe_id}/figures", { params: { path }, signal }));
+      if (figures.estimate) return figures.estimate;
+      let job = figures.job;
+      if (!job) break;
+      const stop = () => void api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: figures.job?.id ?? 0 } } });
+      signal.addEventListener("abort", stop, { once: true });
+      while (job.state === "waiting" || job.state === "running") {
+        tell({ jobId: job.id, share: job.share, doing: job.doing });
+        await new Promise((resolve) => setTimeout(resolve, 200));
+        job = take(await api.GET("/api/jobs/{job_id}", { params: { path: { job_id: job.id } }, signal }));
+      }
+      signal.removeEventListener("abort", stop);
+      if (job.state === "cancelled") throw new Error("The computation was stopped. Change a cell, or ask again.");
+      if (job.state === "failed") throw new Error(job.problem);
+    }
+    throw new Error("The figures could not be computed. Reload the page.");
+  } finally {
+    tell(null);
+  }
+}
+
+/** Figures of a column as they come in: the last known, then those of a sample, then the full ones. */
+export interface Figures {
+  estimate: Estimate | undefined;
+  sampled: boolean;
+  pending: boolean;
+  error: string | null;
+}
+
+/** The figures of several columns, each as soon as there are some. */
+export function useFigures(columns: readonly RecipeColumn[]): Figures[] {
+  const samples = useQueries({ queries: columns.map((column) => sampleQuery(column)) });
+  const full = useQueries({
+    queries: columns.map((column, index) => {
+      const sample = samples[index];
+      // The full computation would take the machine from the first answer: it starts when that is there.
+      const settled = column.gcode != null || (sample !== undefined && (sample.isSuccess || sample.isError));
+      return estimateQuery(column, settled);
+    }),
+  });
+  return columns.map((column, index) => {
+    const [sample, answer] = [samples[index], full[index]];
+    const current = answer !== undefined && answer.isSuccess && !answer.isPlaceholderData;
+    const sampled = !current && sample?.data !== undefined && sample.data.layers_planned < sample.data.layers;
+    return {
+      estimate: current ? answer.data : (sample?.data ?? answer?.data),
+      sampled,
+      pending: !current && !answer?.isError && column.problem == null,
+      error: column.problem ?? answer?.error?.message ?? null,
+    };
+  });
 }
 
 export interface PreviewAsk {

@@ -32,6 +32,9 @@ export const FEATURES: readonly FeatureStyle[] = [
 
 /** What held each second of a print, and what can be done about it. Keys are those of the estimate's causes. */
 export interface CauseStyle extends FeatureStyle {
+  /** The cause within a sentence. */
+  phrase: string;
+  /** What would move it; follows a colon. */
   lever: string;
 }
 
@@ -42,7 +45,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "A",
     colour: "#24466b",
     hatch: "none",
-    lever: "Higher speeds would shorten just this share.",
+    phrase: "printing at the speed that is set",
+    lever: "higher speeds would shorten just this share.",
   },
   {
     key: "melt_ceiling_s",
@@ -50,7 +54,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "M",
     colour: "#c4521c",
     hatch: "rise",
-    lever: "A higher speed changes nothing here; a hotter nozzle, a smaller bead or a longer melt zone does.",
+    phrase: "waiting for the hot end to melt",
+    lever: "a higher speed changes nothing here; a hotter nozzle, a smaller bead or a longer melt zone does.",
   },
   {
     key: "ramps_s",
@@ -58,7 +63,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "U",
     colour: "#7fa3c4",
     hatch: "fall",
-    lever: "Raising speed will hardly help; more acceleration, or strokes that change speed less often, would.",
+    phrase: "speeding up and slowing down",
+    lever: "raising speed will hardly help; more acceleration, or strokes that change speed less often, would.",
   },
   {
     key: "corners_s",
@@ -66,7 +72,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "C",
     colour: "#4f6f9a",
     hatch: "dots",
-    lever: "Raising speed will hardly help; more acceleration or corner speed would, as far as the frame stays quiet.",
+    phrase: "going slowly round corners",
+    lever: "raising speed will hardly help; more acceleration or corner speed would, as far as the frame stays quiet.",
   },
   {
     key: "travelling_s",
@@ -74,7 +81,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "V",
     colour: "#b9b0a3",
     hatch: "sparse",
-    lever: "Look for what makes it travel: slivers of infill in thin walls, many islands, many holes.",
+    phrase: "travelling without printing",
+    lever: "look for what makes it travel, such as slivers of infill in thin walls, many islands, many holes.",
   },
   {
     key: "retracting_s",
@@ -82,7 +90,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "P",
     colour: "#8a573a",
     hatch: "cross",
-    lever: "A longer shortest travel, or a shorter pull, would spare some of it.",
+    phrase: "pulling filament back and forth",
+    lever: "a longer shortest travel, or a shorter pull, would spare some of it.",
   },
   {
     key: "layer_cooling_s",
@@ -90,7 +99,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "W",
     colour: "#a9b39a",
     hatch: "dots",
-    lever: "No speed can win this back; printing two at once would.",
+    phrase: "slowed down or waiting to cool",
+    lever: "no speed can win this back; printing two at once would.",
   },
   {
     key: "z_and_layer_change_s",
@@ -98,7 +108,8 @@ export const CAUSES: readonly CauseStyle[] = [
     letter: "Z",
     colour: "#5b4a73",
     hatch: "upright",
-    lever: "Fewer, higher layers would spare it.",
+    phrase: "lifting and changing layers",
+    lever: "fewer, higher layers would spare it.",
   },
 ];
 

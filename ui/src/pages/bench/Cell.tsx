@@ -10,10 +10,13 @@ interface CellProps {
   note?: string;
   options?: { value: string; label: string }[];
   value?: string;
+  marked?: boolean;
   tabIndex: number;
   register: (element: HTMLElement | null) => void;
   onFocus: () => void;
-  onMove: (rows: number, columns: number) => void;
+  onMove: (rows: number, columns: number, extend?: boolean) => void;
+  /** A step up or down, with Alt and an arrow. */
+  onStep?: (direction: number) => void;
   onDraft?: (text: string | null) => void;
   /** Resolves when stored; rejects with the sentence to show. */
   onCommit: (text: string) => Promise<void>;
@@ -73,9 +76,12 @@ export function Cell(props: CellProps) {
 
   const keyWhileShown = (event: KeyboardEvent) => {
     const arrow = ARROWS[event.key];
-    if (arrow) {
+    if (arrow && event.altKey && arrow[0] !== 0 && props.onStep) {
       event.preventDefault();
-      props.onMove(arrow[0], arrow[1]);
+      props.onStep(-arrow[0]);
+    } else if (arrow) {
+      event.preventDefault();
+      props.onMove(arrow[0], arrow[1], event.shiftKey);
     } else if (event.key === "Enter" || event.key === "F2") {
       event.preventDefault();
       begin(props.value ?? props.shown);
@@ -120,7 +126,7 @@ export function Cell(props: CellProps) {
         aria-description={props.note}
         className={`flex h-full min-h-[27px] w-full cursor-text items-center gap-1.5 px-2 text-left hover:bg-base-200 ${
           props.open ? "text-quiet" : ""
-        } ${props.differs ? "font-semibold" : ""}`}
+        } ${props.differs ? "font-semibold" : ""} ${props.marked ? "bg-molten-wash" : ""}`}
         onClick={() => begin(props.value ?? props.shown)}
         onFocus={props.onFocus}
         onKeyDown={keyWhileShown}

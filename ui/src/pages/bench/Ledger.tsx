@@ -1,12 +1,13 @@
 import { useState } from "react";
 import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
-import type { Estimate, FeatureShare } from "../../api/client";
+import type { Estimate, FeatureShare, RecipeColumn } from "../../api/client";
 import { clock, fixed } from "../../lib/format";
 import { FeaturePatterns, Swatch } from "../../parts/FeaturePatterns";
 import { CAUSES, FEATURES, patternId, type FeatureStyle } from "../../parts/features";
 
 interface Entry {
   name: string;
+  column: RecipeColumn;
   estimate: Estimate;
 }
 
@@ -26,23 +27,35 @@ function amountOf(estimate: Estimate, key: string, measure: Measure): number {
   return measure === "time" ? share.time_s / 60 : share.filament_g;
 }
 
+interface LedgerProps {
+  entries: Entry[];
+  /** A share was picked, to be seen in the layers. */
+  onPick: (column: RecipeColumn, key: string, byCause: boolean) => void;
+}
+
 /** Where the minutes and the grams go: one bar a recipe, all on one scale, and the same figures as a table. */
-export function Ledger({ entries }: { entries: Entry[] }) {
+export function Ledger({ entries, onPick }: LedgerProps) {
   const [measure, setMeasure] = useState<Measure>("time");
+  const [shares, setShares] = useState(false);
   const styles: readonly FeatureStyle[] = measure === "cause" ? CAUSES : FEATURES;
   const present = styles.filter((style) =>
     entries.some((entry) => amountOf(entry.estimate, style.key, measure) > 0),
   );
+  const wholeOf = (entry: Entry) => (measure === "grams" ? entry.estimate.filament_g : entry.estimate.print_time_s / 60);
+  const scaled = (entry: Entry, key: string) =>
+    amountOf(entry.estimate, key, measure) * (shares ? 100 / wholeOf(entry) : 1);
   const rows = entries.map((entry, index) => ({
     name: entry.name,
     index,
-    ...Object.fromEntries(present.map((style) => [style.key, amountOf(entry.estimate, style.key, measure)])),
+    ...Object.fromEntries(present.map((style) => [style.key, scaled(entry, style.key)])),
   }));
-  const longest = Math.max(
-    ...entries.map((entry) => (measure === "grams" ? entry.estimate.filament_g : entry.estimate.print_time_s / 60)),
-  );
-  const ticks = ticksTo(longest, measure === "grams" ? GRAM_STEPS : MINUTE_STEPS);
-  const show = (value: number) => (measure === "grams" ? `${fixed(value, 1)} g` : clock(value * 60));
+  const longest = shares ? 100 : Math.max(...entries.map(wholeOf));
+  const ticks = shares ? [0, 25, 50, 75, 100] : ticksTo(longest, measure === "grams" ? GRAM_STEPS : MINUTE_STEPS);
+  const show = (value: number) =>
+    shares ? `${fixed(value, 1)} %` : measure === "grams" ? `${fixed(value, 1)} g` : clock(value * 60);
+  const pick = (entry: Entry | undefined, key: string) => {
+    if (entry && !entry.column.gcode && key !== "wait") onPick(entry.column, key.replace(/_s$/, ""), measure === "cause");
+  };
   return (
     <section aria-labelledby="ledger-title">
       <div className="flex flex-wrap items-baseline gap-4">
@@ -62,6 +75,10 @@ export function Ledger({ entries }: { entries: Entry[] }) {
             </button>
           ))}
         </div>
+        <label className="flex items-center gap-1.5 text-sm">
+          <input type="checkbox" className="checkbox checkbox-xs" checked={shares} onChange={(event) => setShares(event.target.checked)} />
+          as shares
+        </label>
       </div>
       <div style={{ height: 44 + entries.length * 42 }} aria-hidden="true" className="mt-2">
         <ResponsiveContainer width="100%" height="100%">
@@ -74,7 +91,9 @@ export function Ledger({ entries }: { entries: Entry[] }) {
               domain={[0, ticks.at(-1) ?? longest]}
               tick={{ fill: "var(--quiet)", fontSize: 12 }}
               stroke="var(--rule)"
-              tickFormatter={(value: number) => (measure === "grams" ? `${value} g` : axisClock(value))}
+              tickFormatter={(value: number) => 
+                shares ? `${value} %` : measure === "grams" ? `${value} g` : axisClock(value)
+              }
             />
             <YAxis
               type="category"
@@ -102,6 +121,8 @@ export function Ledger({ entries }: { entries: Entry[] }) {
                 stroke="var(--color-base-100)"
                 strokeWidth={1}
                 isAnimationActive={false}
+                className="cursor-pointer"
+                onClick={(_: unknown, index: number) => pick(entries[index], feature.key)}
                 label={{ content: (place: LabelPlace) => letter(place, feature) }}
               />
             ))}
@@ -132,7 +153,19 @@ export function Ledger({ entries }: { entries: Entry[] }) {
                   const total = measure === "grams" ? entry.estimate.filament_g : entry.estimate.print_time_s / 60;
                   return (
                     <td key={index} className="whitespace-nowrap px-3 text-right">
-                      {fixed(value, 1)} <span className="inline-block w-11 text-quiet">{Math.round((100 * value) / total)} %</span>
+                      {entry.column.gcode || feature.key === "wait" || value === 0 ? (
+                        fixed(value, 1)
+                      ) : (
+                        <button
+                          type="button"
+                          className="cursor-pointer underline decoration-rule underline-offset-2 hover:decoration-molten"
+                          title={`See ${feature.label.toLowerCase()} in the layers of ${entry.name}`}
+                          onClick={() => pick(entry, feature.key)}
+                        >
+                          {fixed(value, 1)}
+                        </button>
+                      )}{" "}
+                      <span className="inline-block w-11 text-quiet">{Math.round((100 * value) / total)} %</span>
                     </td>
                   );
                 })}
@@ -172,16 +205,23 @@ function labelOf(key: string): string {
   return [...FEATURES, ...CAUSES].find((style) => style.key === key)?.label ?? key;
 }
 
-/** What the causes mean, in a sentence: the largest that is not plain printing, if it is worth a word, and its lever. */
+/**
+ * What the causes mean, in a sentence: the largest that is not plain printing, if it is worth a word, what would move it,
+ * and what that could win at best.
+ */
 function meaning(estimate: Estimate): string {
-  const ranked = CAUSES.map((cause) => ({
-    cause,
-    share: amountOf(estimate, cause.key, "cause") / (estimate.print_time_s / 60),
-  })).sort((a, b) => b.share - a.share);
+  const ranked = CAUSES.map((cause) => {
+    const seconds = estimate.by_cause[cause.key as keyof Estimate["by_cause"]];
+    return { cause, seconds, share: seconds / estimate.print_time_s };
+  }).sort((a, b) => b.share - a.share);
   const held = ranked.find(({ cause }) => cause.key !== "at_set_speed_s");
   const chosen = held && held.share >= 0.15 ? held : ranked[0];
   if (chosen === undefined) return "";
-  return `${Math.round(chosen.share * 100)} % of it is “${chosen.cause.label.toLowerCase()}”. ${chosen.cause.lever}`;
+  const best =
+    chosen.cause.key === "at_set_speed_s"
+      ? `Doubling every speed would win ${clock(chosen.seconds / 2)} at the very best.`
+      : `All of it is ${clock(chosen.seconds)}.`;
+  return `${Math.round(chosen.share * 100)} % of this print is ${chosen.cause.phrase}: ${chosen.cause.lever} ${best}`;
 }
 
 interface LabelPlace {

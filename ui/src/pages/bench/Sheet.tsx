@@ -1,13 +1,17 @@
-import { Fragment, useCallback, useMemo, useRef, type ReactNode } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Fragment, useCallback, useMemo, useRef, useState, type ClipboardEvent, type ReactNode } from "react";
 import type { Estimate, RecipeColumn, Shelf } from "../../api/client";
-import { ProblemError } from "../../api/client";
+import { api, ProblemError } from "../../api/client";
+import { progressKey, type FiguresProgress } from "../../api/queries";
 import { clock } from "../../lib/format";
 import { useToast } from "../../parts/Toasts";
 import { Cell } from "./Cell";
+import { columnText, pastedColumn, pastedEdits, rangeOf, rangeText, type Range } from "./clipboard";
 import {
   chosen,
   effective,
   FIELDS,
+  foundByName,
   isPick,
   isShelf,
   optionsOf,
@@ -20,11 +24,14 @@ import {
 } from "./fields";
 import { useOpenGroups } from "./useOpenGroups";
 import { RESULTS, type ResultRow } from "./results";
+import { nextStep, offStep } from "./steps";
 import type { SheetActions } from "./useSheet";
 
 export interface ColumnState {
   column: RecipeColumn;
   estimate: Estimate | undefined;
+  /** True while the estimate shown is that of a sample of layers. */
+  sampled: boolean;
   /** True while the estimate shown is an older one. */
   pending: boolean;
   error: string | null;
@@ -53,10 +60,22 @@ interface SheetProps {
 /** Recipes side by side: columns are recipes, rows are results and choices. */
 export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: SheetProps) {
   const cells = useRef(new Map<string, HTMLElement>());
+  const stepping = useRef(new Map<string, { value: CellValue; over: CellValue | undefined; at: number }>());
   const toast = useToast();
   const first = columns[0];
   const { opened, toggle } = useOpenGroups();
-  const fields = useMemo(() => shownFields(columns.map(({ column }) => column), opened), [columns, opened]);
+  const [search, setSearch] = useState("");
+  const [differing, setDiffering] = useState(false);
+  // Where a marked range began; it ends at the cell in focus.
+  const [anchor, setAnchor] = useState<Focus | null>(null);
+  const fields = useMemo(() => {
+    const shown = shownFields(
+      columns.map(({ column }) => column),
+      { opened, search, differing },
+    );
+    if (search.trim() === "") return shown;
+    return [...shown.filter((field) => foundByName(field, search)), ...shown.filter((field) => !foundByName(field, search))];
+  }, [columns, opened, search, differing]);
   const rowKeys = useMemo(
     () => ["name", ...RESULTS.map((row) => row.key), ...fields.map((field) => field.key)],
     [fields],
@@ -77,10 +96,17 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
     [columns, rowKeys],
   );
 
+  const range: Range = rangeOf(anchor ?? focus, focus, rowKeys, columns.map(({ column }) => column.id));
+  const marked = (row: string, column: number) =>
+    anchor !== null && range.rows.includes(row) && range.columns.includes(column);
   const shared = (row: string, column: number) => ({
     tabIndex: focus.row === row && focus.column === column ? 0 : -1,
+    marked: marked(row, column),
     onFocus: () => onFocus({ row, column }),
-    onMove: (rows: number, steps: number) => move(row, column, rows, steps),
+    onMove: (rows: number, steps: number, extend = false) => {
+      setAnchor(extend ? (anchor ?? { row, column }) : null);
+      move(row, column, rows, steps);
+    },
     register: (element: HTMLElement | null) => {
       if (element) cells.current.set(`${row}:${column}`, element);
       else cells.current.delete(`${row}:${column}`);
@@ -101,9 +127,85 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
     }
   };
 
-  const groups = [...new Set(FIELDS.map((field) => field.group))];
+  const step = (state: RecipeColumn, field: Field, direction: number) => {
+    // Quick presses go on from where the last one will lead, not from what is stored yet.
+    const place = `${field.key}:${state.id}`;
+    const shown = effective(state, field);
+    const last = stepping.current.get(place);
+    const unseen = last !== undefined && last.over === shown && moment() - last.at < 1500;
+    const from = unseen ? last.value : shown;
+    const value = nextStep(field, from, direction, shelf?.machines.find((one) => one.id === state.machine_id));
+    if (value === undefined) return;
+    stepping.current.set(place, { value, over: shown, at: moment() });
+    actions
+      .edit({ recipe: state.id, key: field.key, value }, `${field.label.toLowerCase()} in ${state.name}`)
+      .catch((error: unknown) => {
+        stepping.current.delete(place);
+        report(error);
+      });
+  };
+
+  const typing = (event: ClipboardEvent) =>
+    event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement;
+  const copy = (event: ClipboardEvent) => {
+    if (typing(event)) return;
+    event.preventDefault();
+    const whole = focus.row === "name" && range.rows.length === 1;
+    const text = whole ? columnText(range.columns, columns, shelf) : rangeText(range, columns, shelf);
+    event.clipboardData.setData("text/plain", text);
+    toast(whole ? "The column is on the clipboard." : `${range.rows.length * range.columns.length} cells are on the clipboard.`);
+  };
+  const paste = (event: ClipboardEvent) => {
+    if (typing(event)) return;
+    event.preventDefault();
+    const text = event.clipboardData.getData("text/plain");
+    try {
+      const edits =
+        focus.row === "name"
+          ? pastedColumn(text, focus.column, columns, shelf)
+          : pastedEdits(text, focus, rowKeys, columns, shelf);
+      if (edits.length === 0) toast("Nothing in it differs from what is here.");
+      else actions.editMany(edits, `pasting ${edits.length} cells`).catch(report);
+    } catch (error) {
+      report(error);
+    }
+  };
+
+  const groups = [...new Set(fields.map((field) => field.group))];
+  // Groups without a row to show still say that they have some.
+  const listed =
+    search.trim() !== "" || differing ? groups : [...new Set(FIELDS.map((field) => field.group))];
   return (
-    <div className="overflow-x-auto border-b border-rule" data-testid="sheet">
+    <>
+    <div className="flex flex-wrap items-center gap-3 pb-1 text-sm">
+      <label className="input input-xs w-52 border-rule bg-base-100">
+        <span className="sr-only">Find a row</span>
+        <input
+          type="search"
+          placeholder="Find a row, such as seam"
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === "Escape") setSearch("");
+            const row = fields[0];
+            if (event.key !== "Enter" || row === undefined) return;
+            event.preventDefault(); // or the cell would take the same key
+            cells.current.get(`${row.key}:${focus.column}`)?.focus();
+          }}
+        />
+      </label>
+      <label className="flex items-center gap-1.5">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-xs"
+          checked={differing}
+          onChange={(event) => setDiffering(event.target.checked)}
+        />
+        Only what differs
+      </label>
+      {fields.length === 0 && <span role="status">No row {search.trim() ? "is called that" : "differs"}.</span>}
+    </div>
+    <div className="overflow-x-auto border-b border-rule" data-testid="sheet" onCopy={copy} onPaste={paste}>
       <table
         role="grid"
         aria-label="Recipes side by side"
@@ -173,20 +275,20 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
             </tr>
           ))}
         </tbody>
-        {groups.map((group) => (
+        {listed.map((group) => (
           <tbody key={group}>
             <tr>
               <th
                 scope="rowgroup"
-                className="sticky left-0 bg-base-100 px-2 pb-0.5 pt-2 text-left font-serif text-sm font-normal italic text-quiet"
+                className="sticky left-0 overflow-visible whitespace-nowrap px-2 pb-0.5 pt-2 text-left font-serif text-sm font-normal italic text-quiet"
               >
                 {group}
-                <GroupToggle
+                {search.trim() === "" && !differing && <GroupToggle
                   group={group}
                   hidden={FIELDS.filter((field) => field.group === group && !fields.includes(field)).length}
                   open={opened.has(group)}
                   onToggle={() => toggle(group)}
-                />
+                />}
               </th>
               {columns.map(({ column }) => (
                 <td key={column.id} className="border-l border-rule" />
@@ -206,7 +308,8 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
                         shown={shownValue(value, field, shelf)}
                         open={chosen(column, field) === undefined}
                         differs={first !== undefined && first.column.gcode == null && value !== effective(first.column, field)}
-                        note={noteFor(field, column)}
+                        note={noteFor(field, column, shelf)}
+                        onStep={(direction) => step(column, field, direction)}
                         options={isPick(field) ? optionsOf(field, shelf) : undefined}
                         value={isPick(field) ? String(value) : undefined}
                         onDraft={(text) => onDraft(draftOf(text, field, column))}
@@ -221,7 +324,13 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
         ))}
       </table>
     </div>
+    </>
   );
+}
+
+/** Now, in milliseconds. */
+function moment(): number {
+  return performance.now();
 }
 
 /** Shows the rest of a group's rows, or folds it away again. */
@@ -245,12 +354,13 @@ interface NotOfAFileProps {
   column: RecipeColumn;
   tabIndex: number;
   onFocus: () => void;
-  onMove: (rows: number, columns: number) => void;
+  marked: boolean;
+  onMove: (rows: number, columns: number, extend?: boolean) => void;
   register: (element: HTMLElement | null) => void;
 }
 
 /** A choice in a column that replays a file: the file has made it, and does not tell. */
-function NotOfAFile({ field, column, tabIndex, onFocus, onMove, register }: NotOfAFileProps) {
+function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register }: NotOfAFileProps) {
   return (
     <td role="gridcell" className="h-[27px] border-l border-rule p-0">
       <div
@@ -258,13 +368,13 @@ function NotOfAFile({ field, column, tabIndex, onFocus, onMove, register }: NotO
         tabIndex={tabIndex}
         role="note"
         aria-label={`${field.label}, ${column.name}: in the file`}
-        className="pl-[17px] text-quiet"
+        className={`pl-[17px] text-quiet ${marked ? MARKED : ""}`}
         onFocus={onFocus}
         onKeyDown={(event) => {
           const step = STEPS[event.key];
           if (step === undefined) return;
           event.preventDefault();
-          onMove(step[0], step[1]);
+          onMove(step[0], step[1], event.shiftKey);
         }}
       >
         ·
@@ -272,6 +382,8 @@ function NotOfAFile({ field, column, tabIndex, onFocus, onMove, register }: NotO
     </td>
   );
 }
+
+const MARKED = "bg-molten-wash";
 
 const STEPS: Record<string, readonly [number, number]> = {
   ArrowUp: [-1, 0],
@@ -292,10 +404,12 @@ function RowHead({ label, unit }: { label: string; unit: string }) {
 }
 
 /** A short remark in a cell: what the number means against the bore. */
-function noteFor(field: Field, column: RecipeColumn): string | undefined {
+function noteFor(field: Field, column: RecipeColumn, shelf: Shelf | undefined): string | undefined {
   const bore = column.preview?.bore_mm;
   const value = effective(column, field);
   if (bore === undefined || typeof value !== "number") return undefined;
+  const machine = shelf?.machines.find((one) => one.id === column.machine_id);
+  if (field.key === "layer_height_mm" && offStep(value, machine)) return `off step · ${(value / bore).toFixed(2)} d`;
   if (field.key === "layer_height_mm" || field.key === "line_width_mm.outer_wall")
     return `${(value / bore).toFixed(2)} d`;
   if (field.key === "walls") {
@@ -319,13 +433,14 @@ interface ResultCellProps {
   row: ResultRow;
   first: ColumnState | undefined;
   tabIndex: number;
+  marked: boolean;
   onFocus: () => void;
-  onMove: (rows: number, columns: number) => void;
+  onMove: (rows: number, columns: number, extend?: boolean) => void;
   register: (element: HTMLElement | null) => void;
 }
 
-function ResultCell({ state, row, first, tabIndex, onFocus, onMove, register }: ResultCellProps) {
-  const { estimate, pending, column } = state;
+function ResultCell({ state, row, first, tabIndex, marked, onFocus, onMove, register }: ResultCellProps) {
+  const { estimate, pending, sampled, column } = state;
   let content: ReactNode;
   if (state.error !== null && estimate === undefined) {
     content = row.key === "print_time" ? <span className="text-sm text-error">{state.error}</span> : "–";
@@ -337,8 +452,11 @@ function ResultCell({ state, row, first, tabIndex, onFocus, onMove, register }: 
       row.key === "flow" || (!isFirst && first?.estimate) ? row.difference(estimate, first?.estimate ?? estimate) : "";
     content = (
       <Fragment>
-        <span className={row.main ? "font-serif text-2xl leading-none" : ""}>{row.show(estimate)}</span>
-        {difference && <span className="ml-auto whitespace-pre text-sm text-molten">{difference}</span>}
+        <span className={row.main ? "font-serif text-2xl leading-none" : ""}>
+          {sampled && <span title="From a sample of layers; the full figure follows.">≈ </span>}
+          {row.show(estimate)}
+        </span>
+        {difference && !sampled && <span className="ml-auto whitespace-pre text-sm text-molten">{difference}</span>}
       </Fragment>
     );
   }
@@ -350,17 +468,64 @@ function ResultCell({ state, row, first, tabIndex, onFocus, onMove, register }: 
       aria-busy={pending}
       aria-label={`${row.label}, ${column.name}: ${estimate ? row.show(estimate) : "not known yet"}`}
       role="note"
-      className={`flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending ? "opacity-50" : ""}`}
+      className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "opacity-50" : ""} ${marked ? MARKED : ""}`}
       onFocus={onFocus}
       onKeyDown={(event) => {
         const step = STEPS[event.key];
         if (step === undefined) return;
         event.preventDefault();
-        onMove(step[0], step[1]);
+        onMove(step[0], step[1], event.shiftKey);
       }}
-      title={estimate && row.key === "print_time" ? `${clock(estimate.interval.low_s)} to ${clock(estimate.interval.high_s)}` : undefined}
+      title={estimate && !sampled && row.key === "print_time" ? `${clock(estimate.interval.low_s)} to ${clock(estimate.interval.high_s)}` : undefined}
     >
       {content}
+      {row.key === "print_time" && (pending || state.error !== null) && (
+        <FiguresNote column={column} error={state.error} sampled={sampled} />
+      )}
     </div>
+  );
+}
+
+/** How far the full figures are, with the way to stop; or why they did not come, with the way to ask again. */
+function FiguresNote({ column, error, sampled }: { column: RecipeColumn; error: string | null; sampled: boolean }) {
+  const queries = useQueryClient();
+  const progress = useQuery<FiguresProgress | null>({
+    queryKey: progressKey(column.id),
+    queryFn: () => null,
+    enabled: false,
+    initialData: null,
+  }).data;
+  if (error !== null && sampled) {
+    return (
+      <span className="w-full text-xs">
+        {error}{" "}
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs"
+          onClick={() => void queries.invalidateQueries({ queryKey: ["estimate", column.id] })}
+        >
+          Ask again
+        </button>
+      </span>
+    );
+  }
+  if (!progress) return sampled ? <span className="ml-auto text-xs text-quiet">a sample; all layers follow</span> : null;
+  // It lies over the cell's edge, so that nothing moves when it comes and goes.
+  return (
+    <span className="ml-auto flex items-center gap-1 text-xs text-quiet" title={progress.doing}>
+      <progress
+        className="progress progress-accent absolute inset-x-0 bottom-0 h-1"
+        aria-label={`Computing ${column.name}: ${progress.doing}`}
+        value={progress.share}
+        max={1}
+      />
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs px-1"
+        onClick={() => void api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: progress.jobId } } })}
+      >
+        Stop
+      </button>
+    </span>
   );
 }

@@ -21,6 +21,18 @@ export function changeFor(edit: CellEdit, column: RecipeColumn): Change {
   return { choices: withValue(column.choices, field, edit.value) };
 }
 
+/** What to send for several edits of one column at once. */
+export function changesFor(edits: readonly CellEdit[], column: RecipeColumn): Change {
+  let whole: Change = {};
+  let standing = column;
+  for (const edit of edits) {
+    const change = changeFor(edit, standing);
+    whole = { ...whole, ...change };
+    standing = { ...standing, ...change } as RecipeColumn;
+  }
+  return whole;
+}
+
 /** Whether a column still holds what it held at the edited cell; others may have changed the rest. */
 export function sameAt(edit: CellEdit): (before: RecipeColumn, stored: RecipeColumn) => boolean {
   const field = FIELDS.find((one) => one.key === edit.key);

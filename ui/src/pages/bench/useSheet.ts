@@ -1,20 +1,22 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef } from "react";
-import { api, ProblemError, take, type RecipeColumn } from "../../api/client";
-import { keys } from "../../api/queries";
+import { api, ProblemError, take, type RecipeAdd, type RecipeColumn } from "../../api/client";
+import { columnsQuery, keys } from "../../api/queries";
 import { useToast } from "../../parts/Toasts";
-import { changeFor, inverse, sameAt, unsent, type CellEdit, type Change } from "./edits";
-import { useHistory, type History } from "./history";
+import { changeFor, changesFor, inverse, sameAt, unsent, type CellEdit, type Change } from "./edits";
+import { useHistory } from "../../lib/history";
 
 export interface SheetActions {
   /** Change a cell; rejects with the problem when the server refuses it. */
   edit: (cell: CellEdit, label: string) => Promise<void>;
+  /** Change many cells as one step, such as those that were pasted. */
+  editMany: (cells: readonly CellEdit[], label: string) => Promise<void>;
   duplicate: (id: number) => Promise<void>;
-  add: () => Promise<void>;
+  /** A new column: fresh, for another nozzle, from a house recipe, or from a short line. */
+  add: (how?: RecipeAdd) => Promise<RecipeColumn>;
   /** Take in a column that was made elsewhere, with its undo. */
   added: (column: RecipeColumn) => void;
   remove: (column: RecipeColumn) => Promise<void>;
-  history: History;
 }
 
 /** Writes to a sheet: one after another, each against the newest version, each with its undo. */
@@ -26,6 +28,11 @@ export function useSheet(partId: number): SheetActions {
 
   const current = useCallback(
     () => queries.getQueryData<RecipeColumn[]>(keys.columns(partId)) ?? [],
+    [queries, partId],
+  );
+  /** The columns, fetched where the page that showed them has been left long ago. */
+  const fetched = useCallback(
+    () => queries.query({ ...columnsQuery(partId), staleTime: "static" }),
     [queries, partId],
   );
   const place = useCallback(
@@ -62,7 +69,7 @@ export function useSheet(partId: number): SheetActions {
     ) =>
       inLine(async () => {
         for (let tries = 3; ; tries--) {
-          const before = current().find((one) => one.id === id);
+          const before = (await fetched()).find((one) => one.id === id);
           if (before === undefined) return undefined;
           const change = make(before);
           try {
@@ -85,7 +92,7 @@ export function useSheet(partId: number): SheetActions {
           }
         }
       }),
-    [current, inLine, partId, place, queries, toast],
+    [current, fetched, inLine, partId, place, queries, toast],
   );
 
   const edit = useCallback(
@@ -110,6 +117,30 @@ export function useSheet(partId: number): SheetActions {
     [history, toast, write],
   );
 
+  const editMany = useCallback(
+    async (cells: readonly CellEdit[], label: string) => {
+      const ids = [...new Set(cells.map((cell) => cell.recipe))];
+      const done: { id: number; change: Change; back: Change }[] = [];
+      const failed: unknown[] = [];
+      for (const id of ids) {
+        const mine = cells.filter((cell) => cell.recipe === id);
+        try {
+          const written = await write(id, (column) => changesFor(mine, column));
+          if (written === undefined) continue;
+          done.push({ id, change: written.change, back: inverse(written.change, written.before) });
+        } catch (error) {
+          failed.push(error);
+        }
+      }
+      const all = (way: "change" | "back") => async () => {
+        for (const one of done) await write(one.id, () => one[way]);
+      };
+      if (done.length > 0) history.push({ label, undo: all("back"), redo: all("change") });
+      if (failed.length > 0) throw failed[0];
+    },
+    [history, write],
+  );
+
   // What a reload cut off is sent now; what has become impossible is said.
   const resumed = useRef(false);
   useEffect(() => {
@@ -126,7 +157,7 @@ export function useSheet(partId: number): SheetActions {
   const take_away = useCallback(
     (id: number) =>
       inLine(async () => {
-        const column = current().find((one) => one.id === id);
+        const column = (await fetched()).find((one) => one.id === id);
         if (column === undefined) return;
         take(
           await api.POST("/api/recipes/{recipe_id}/delete", {
@@ -136,7 +167,7 @@ export function useSheet(partId: number): SheetActions {
         );
         drop(id);
       }),
-    [current, drop, inLine],
+    [drop, fetched, inLine],
   );
 
   const bring_back = useCallback(
@@ -155,18 +186,24 @@ export function useSheet(partId: number): SheetActions {
     [bring_back, history, place, take_away],
   );
   const make = useCallback(
-    async (body: { copy_of?: number }, label: string) => {
+    async (body: RecipeAdd, label: string) => {
       const made = await inLine(async () =>
         take(await api.POST("/api/parts/{part_id}/recipes", { params: { path: { part_id: partId } }, body })),
       );
       takeIn(made, label);
+      return made;
     },
     [inLine, partId, takeIn],
   );
   const added = useCallback((column: RecipeColumn) => takeIn(column, "the replayed file"), [takeIn]);
 
-  const duplicate = useCallback((id: number) => make({ copy_of: id }, "the duplicate"), [make]);
-  const add = useCallback(() => make({}, "the new column"), [make]);
+  const duplicate = useCallback(
+    async (id: number) => {
+      await make({ copy_of: id }, "the duplicate");
+    },
+    [make],
+  );
+  const add = useCallback((how: RecipeAdd = {}) => make(how, "the new column"), [make]);
 
   const remove = useCallback(
     async (column: RecipeColumn) => {
@@ -182,7 +219,7 @@ export function useSheet(partId: number): SheetActions {
   );
 
   return useMemo(
-    () => ({ edit, duplicate, add, added, remove, history }),
-    [edit, duplicate, add, added, remove, history],
+    () => ({ edit, editMany, duplicate, add, added, remove }),
+    [edit, editMany, duplicate, add, added, remove],
   );
 }

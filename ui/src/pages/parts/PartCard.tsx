@@ -2,19 +2,32 @@ import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
 import { clock, fixed } from "../../lib/format";
+import { useHistory } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 
 /** One part in the list: its drawing, its size, and its first recipe's result. */
 export function PartCard({ part }: { part: Part }) {
   const toast = useToast();
+  const history = useHistory();
   const remove = useRemovePart();
   const restore = useRestorePart();
   const size = part.facts.extents_mm;
 
   const takeAway = () =>
     remove.mutate(part, {
-      onSuccess: () =>
-        toast(`${part.name} was removed.`, { action: { label: "Undo", run: () => restore.mutate(part.id) } }),
+      onSuccess: (gone) => {
+        let standing = gone;
+        history.push({
+          label: `removing ${part.name}`,
+          undo: async () => {
+            standing = await restore.mutateAsync(part.id);
+          },
+          redo: async () => {
+            standing = await remove.mutateAsync(standing);
+          },
+        });
+        toast(`${part.name} was removed.`, { action: { label: "Undo", run: () => void history.undo() } });
+      },
       onError: (error) => toast(error.message, { tone: "error" }),
     });
 

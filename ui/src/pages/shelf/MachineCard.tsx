@@ -3,6 +3,7 @@ import { useId, useState } from "react";
 import { api, ProblemError, take, type Machine, type Printer } from "../../api/client";
 import { keys, shelfChanged } from "../../api/queries";
 import { parseNumber, plain } from "../../lib/format";
+import { useHistory } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 import { MACHINE_FIELDS, valueAt, withValueAt, type MachineField } from "./machineFields";
 
@@ -10,6 +11,7 @@ import { MACHINE_FIELDS, valueAt, withValueAt, type MachineField } from "./machi
 export function MachineCard({ machine }: { machine: Machine }) {
   const queries = useQueryClient();
   const toast = useToast();
+  const changed = useMachineChanged();
   const groups = [...new Set(MACHINE_FIELDS.map((field) => field.group))];
   const save = useMutation({
     mutationFn: async (change: { name?: string; printer?: Printer }) =>
@@ -19,7 +21,7 @@ export function MachineCard({ machine }: { machine: Machine }) {
           body: { version: machine.version, ...change },
         }),
       ),
-    onSuccess: () => shelfChanged(queries),
+    onSuccess: (after) => changed(machine, after),
     onError: (error) => {
       if (error instanceof ProblemError && error.status === 409) {
         toast(error.message, { tone: "error" });
@@ -73,6 +75,27 @@ export function MachineCard({ machine }: { machine: Machine }) {
       <FirmwareBox machine={machine} />
     </article>
   );
+}
+
+/** Takes in a changed machine, as a step that can be undone. */
+function useMachineChanged(): (before: Machine, after: Machine) => Promise<void> {
+  const queries = useQueryClient();
+  const history = useHistory();
+  return async (before, after) => {
+    const write = (wanted: Machine) => async () => {
+      const { machines } = take(await api.GET("/api/shelf"));
+      const version = machines.find((one) => one.id === wanted.id)?.version ?? 0;
+      take(
+        await api.PATCH("/api/machines/{machine_id}", {
+          params: { path: { machine_id: wanted.id } },
+          body: { version, name: wanted.name, printer: wanted.printer },
+        }),
+      );
+      await shelfChanged(queries);
+    };
+    await shelfChanged(queries);
+    history.push({ label: `the change of ${before.name}`, undo: write(before), redo: write(after) });
+  };
 }
 
 function Figure(props: { field: MachineField; machine: Machine; onSave: (printer: Printer) => Promise<unknown> }) {
@@ -152,7 +175,7 @@ function Figure(props: { field: MachineField; machine: Machine; onSave: (printer
 
 /** Paste what the firmware's console answers to M503; its limits become the machine's. */
 function FirmwareBox({ machine }: { machine: Machine }) {
-  const queries = useQueryClient();
+  const changed = useMachineChanged();
   const toast = useToast();
   const [report, setReport] = useState("");
   const read = useMutation({
@@ -163,10 +186,10 @@ function FirmwareBox({ machine }: { machine: Machine }) {
           body: { version: machine.version, report },
         }),
       ),
-    onSuccess: async () => {
+    onSuccess: async (after) => {
       setReport("");
       toast(`${machine.name} now has its firmware's limits.`);
-      await shelfChanged(queries);
+      await changed(machine, after);
     },
   });
   const [address, setAddress] = useState("");
@@ -178,9 +201,9 @@ function FirmwareBox({ machine }: { machine: Machine }) {
           body: { version: machine.version, address },
         }),
       ),
-    onSuccess: async () => {
+    onSuccess: async (after) => {
       toast(`${machine.name} now has the limits that its console told.`);
-      await shelfChanged(queries);
+      await changed(machine, after);
     },
   });
   return (

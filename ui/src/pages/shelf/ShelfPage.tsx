@@ -34,7 +34,7 @@ export default function ShelfPage() {
       {shelf.isError && <p className="mt-6 text-error">{shelf.error.message}</p>}
       <h2 className="mt-6 font-serif text-2xl">Machines</h2>
       <div className="mt-2 space-y-4">
-        {shelf.data?.machines.map((machine) => <MachineCard key={machine.id} machine={machine} />)}
+        {shelf.data?.machines.map((machine) => <MachineCard key={`${machine.id}:${machine.name}`} machine={machine} />)}
       </div>
       <div className="mt-8 grid grid-cols-1 gap-8 lg:grid-cols-2">
         <section aria-labelledby="nozzles">

@@ -1,0 +1,122 @@
+import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import { useToast } from "../parts/Toasts";
+
+/** Something that can be undone and done again. */
+export interface Step {
+  label: string;
+  undo: () => Promise<void>;
+  redo: () => Promise<void>;
+}
+
+export interface History {
+  push: (step: Step) => void;
+  undo: () => Promise<void>;
+  redo: () => Promise<void>;
+  undoLabel: string | undefined;
+  redoLabel: string | undefined;
+}
+
+const nothing = () => Promise.resolve();
+const HistoryContext = createContext<History>({
+  push: () => undefined,
+  undo: nothing,
+  redo: nothing,
+  undoLabel: undefined,
+  redoLabel: undefined,
+});
+
+/** Undo and redo of the whole visit, whatever page a step was made on. */
+export function useHistory(): History {
+  return useContext(HistoryContext);
+}
+
+/** Keeps the visit's steps. One at a time: a second press waits for the first. Ctrl+Z and Ctrl+Shift+Z work anywhere. */
+export function HistoryProvider({ children }: { children: ReactNode }) {
+  const past = useRef<Step[]>([]);
+  const future = useRef<Step[]>([]);
+  const busy = useRef<Promise<void>>(Promise.resolve());
+  const [labels, setLabels] = useState<{ undo?: string; redo?: string }>({});
+  const toast = useToast();
+
+  const refresh = useCallback(() => {
+    setLabels({ undo: past.current.at(-1)?.label, redo: future.current.at(-1)?.label });
+  }, []);
+
+  const push = useCallback(
+    (step: Step) => {
+      past.current.push(step);
+      future.current = [];
+      refresh();
+    },
+    [refresh],
+  );
+
+  const move = useCallback(
+    (from: Step[], to: Step[], run: (step: Step) => Promise<void>) => {
+      busy.current = busy.current.then(async () => {
+        const step = from.pop();
+        if (step === undefined) return;
+        try {
+          await run(step);
+          to.push(step);
+        } catch (error) {
+          toast(error instanceof Error ? error.message : "It could not be undone.", { tone: "error" });
+        } finally {
+          refresh();
+        }
+      });
+      return busy.current;
+    },
+    [refresh, toast],
+  );
+
+  const undo = useCallback(() => move(past.current, future.current, (step) => step.undo()), [move]);
+  const redo = useCallback(() => move(future.current, past.current, (step) => step.redo()), [move]);
+
+  useEffect(() => {
+    const key = (event: globalThis.KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+      // A text that is being typed has an undo of its own.
+      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+      if (typing) return;
+      event.preventDefault();
+      void (event.shiftKey ? redo() : undo());
+    };
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, [undo, redo]);
+
+  const history = useMemo(
+    () => ({ push, undo, redo, undoLabel: labels.undo, redoLabel: labels.redo }),
+    [push, undo, redo, labels],
+  );
+  return <HistoryContext value={history}>{children}</HistoryContext>;
+}
+
+/** The two buttons; what they would do stands in their titles. */
+export function UndoButtons() {
+  const { undo, redo, undoLabel, redoLabel } = useHistory();
+  const style = "btn btn-ghost btn-xs";
+  return (
+    <div className="flex">
+      <button
+        type="button"
+        className={style}
+        disabled={undoLabel === undefined}
+        onClick={() => void undo()}
+        title={undoLabel && `Undo ${undoLabel} (Ctrl+Z)`}
+      >
+        Undo
+      </button>
+      <button
+        type="button"
+        className={style}
+        disabled={redoLabel === undefined}
+        onClick={() => void redo()}
+        title={redoLabel && `Do ${redoLabel} again (Ctrl+Shift+Z)`}
+      >
+        Redo
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,152 @@
+import { useState, type SubmitEvent } from "react";
+import type { Part } from "../../api/client";
+import type { PartChange } from "../../api/parts";
+import { fixed, parseNumber, plain } from "../../lib/format";
+import { scaled, then, turned } from "./pose";
+
+interface TurnAndSizeProps {
+  part: Part;
+  save: (change: PartChange, label: string) => Promise<void>;
+}
+
+type Axis = "x" | "y" | "z";
+const AXES: readonly Axis[] = ["x", "y", "z"];
+const ACROSS: Record<Axis, string> = { x: "left to right", y: "front to back", z: "upwards" };
+
+/** Turn by typed angles, scale by percent or to a wanted size, mirror, take the file's unit for another. */
+export function TurnAndSize({ part, save }: TurnAndSizeProps) {
+  const [degrees, setDegrees] = useState("90");
+  const [percent, setPercent] = useState("100");
+  const [size, setSize] = useState<{ axis: Axis; text: string } | null>(null);
+  const [alone, setAlone] = useState(false);
+  const [problem, setProblem] = useState("");
+  const extents = part.facts.extents_mm;
+
+  const apply = (change: ReturnType<typeof scaled>, label: string) => {
+    setProblem("");
+    void save({ pose: then(part.pose, change) }, label);
+  };
+  const turn = (axis: Axis) => {
+    const angle = parseNumber(degrees);
+    if (Number.isNaN(angle)) setProblem("Type an angle in degrees, such as 90 or -12.5.");
+    else apply(turned(axis, angle), `turning ${part.name}`);
+  };
+  const byPercent = (event: SubmitEvent) => {
+    event.preventDefault();
+    const factor = parseNumber(percent) / 100;
+    if (!(factor > 0)) setProblem("Type a percentage over 0, such as 95.");
+    else apply(scaled(factor, factor, factor), `the size of ${part.name}`);
+  };
+  const bySize = (axis: Axis) => {
+    if (size === null || size.axis !== axis) return;
+    const wanted = parseNumber(size.text);
+    setSize(null);
+    if (!(wanted > 0)) {
+      setProblem("Type a length over 0 in millimetres.");
+      return;
+    }
+    const factor = wanted / extents[axis];
+    if (Math.abs(factor - 1) < 1e-6) return;
+    const of = (one: Axis) => (alone && one !== axis ? 1 : factor);
+    apply(scaled(of("x"), of("y"), of("z")), `the size of ${part.name}`);
+  };
+  const button = "btn btn-outline btn-xs font-normal";
+  const box = "input input-xs w-20 border-rule bg-base-100";
+  return (
+    <div className="space-y-4 text-sm">
+      {problem && (
+        <p role="alert" className="text-error">
+          {problem}
+        </p>
+      )}
+      <fieldset>
+        <legend className="font-serif text-lg">Turn</legend>
+        <label>
+          By{" "}
+          <input className={box} value={degrees} inputMode="decimal" onChange={(event) => setDegrees(event.target.value)} aria-label="Angle in degrees" /> °
+        </label>
+        <span className="ml-3 inline-flex gap-1">
+          {AXES.map((axis) => (
+            <button key={axis} type="button" className={button} onClick={() => turn(axis)} title={`Around the axis that runs ${ACROSS[axis]}`}>
+              around {axis}
+            </button>
+          ))}
+        </span>
+        <p className="mt-1 text-quiet">x runs {ACROSS.x}, y {ACROSS.y}, z {ACROSS.z}. Positive turns are counter-clockwise, seen from the axis’ tip.</p>
+      </fieldset>
+      <fieldset>
+        <legend className="font-serif text-lg">Size</legend>
+        <form onSubmit={byPercent} className="mb-2">
+          <label>
+            To{" "}
+            <input className={box} value={percent} inputMode="decimal" onChange={(event) => setPercent(event.target.value)} aria-label="Percent of its size" /> %
+          </label>
+          <button type="submit" className={`${button} ml-3`}>
+            Scale
+          </button>
+        </form>
+        <div className="flex flex-wrap gap-3">
+          {AXES.map((axis) => (
+            <label key={axis}>
+              {axis}{" "}
+              <input
+                className={box}
+                inputMode="decimal"
+                aria-label={`Size in ${axis}, mm`}
+                value={size?.axis === axis ? size.text : fixed(extents[axis], 2)}
+                onChange={(event) => setSize({ axis, text: event.target.value })}
+                onBlur={() => bySize(axis)}
+                onKeyDown={(event) => {
+                  if (event.key === "Enter") bySize(axis);
+                  if (event.key === "Escape") setSize(null);
+                }}
+              />
+            </label>
+          ))}
+          mm
+        </div>
+        <label className="mt-1 flex items-center gap-1.5">
+          <input type="checkbox" className="checkbox checkbox-xs" checked={alone} onChange={(event) => setAlone(event.target.checked)} />
+          Only that direction: the others keep their size
+        </label>
+      </fieldset>
+      <fieldset>
+        <legend className="font-serif text-lg">Mirror</legend>
+        <span className="inline-flex gap-1">
+          {AXES.map((axis) => (
+            <button
+              key={axis}
+              type="button"
+              className={button}
+              onClick={() => apply(scaled(axis === "x" ? -1 : 1, axis === "y" ? -1 : 1, axis === "z" ? -1 : 1), `mirroring ${part.name}`)}
+            >
+              {ACROSS[axis]}
+            </button>
+          ))}
+        </span>
+      </fieldset>
+      <fieldset>
+        <legend className="font-serif text-lg">The file’s unit</legend>
+        <p className="text-quiet">
+          {plain(Number(extents.x.toPrecision(4)))} × {plain(Number(extents.y.toPrecision(4)))} × {plain(Number(extents.z.toPrecision(4)))} mm
+          looks wrong? The file may have been drawn in another unit.
+        </p>
+        <span className="inline-flex flex-wrap gap-1">
+          {[
+            ["it was inches", 25.4],
+            ["it was centimetres", 10],
+            ["it was metres", 1000],
+            ["it was taken for inches", 1 / 25.4],
+          ].map(([label, factor]) => (
+            <button key={label} type="button" className={button} onClick={() => apply(scaled(Number(factor), Number(factor), Number(factor)), `the unit of ${part.name}`)}>
+              {label}
+            </button>
+          ))}
+        </span>
+      </fieldset>
+      <button type="button" className={button} onClick={() => void save({ pose: {} }, `how ${part.name} stands`)}>
+        As it came in the file
+      </button>
+    </div>
+  );
+}
