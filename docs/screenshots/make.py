@@ -23,6 +23,69 @@ def settle(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def ready(page: Page) -> None:
+    """Slopes shown on the part."""
+    page.get_by_role("link", name="Get ready").click()
+    page.get_by_role("button", name="Slopes that show steps").click()
+    page.wait_for_timeout(1500)
+
+
+def stances(page: Page) -> None:
+    """Ways to stand, compared."""
+    page.get_by_role("link", name="Get ready").click()
+    page.get_by_role("tab", name="Ways to stand").click()
+    page.get_by_role("button", name="Compare ways to stand").click()
+    page.get_by_text("as it stands now").wait_for()
+    page.get_by_label("Estimating ways to stand").wait_for(state="detached")
+    page.wait_for_timeout(300)
+
+
+def layers(page: Page) -> None:
+    """Half an owl on its trees."""
+    page.get_by_role("link", name="Layers", exact=True).first.click()
+    page.get_by_role("combobox", name="Recipe").select_option(label="On trees")
+    page.get_by_label("Layer", exact=True).fill("150")
+    page.wait_for_timeout(4000)
+
+
+def layers_two(page: Page) -> None:
+    """Two cups from above, by what held each stroke."""
+    page.get_by_role("link", name="Layers", exact=True).first.click()
+    page.get_by_label("beside").select_option(label="One wall more")
+    page.get_by_label("Layer", exact=True).fill("200")
+    page.get_by_label("This layer alone").check()
+    page.get_by_label("Travel").check()
+    page.get_by_role("button", name="From above").click()
+    page.wait_for_timeout(3000)
+
+
+def house(page: Page) -> None:
+    """Two recipes that have proved themselves."""
+    page.get_by_role("button", name="Keep for the house").click()
+    page.get_by_text("From the house recipe").wait_for()
+    page.get_by_role("button", name="Walls in lines, One wall more").focus()
+    page.get_by_role("button", name="Keep for the house").click()
+    page.get_by_role("link", name="Recipes").click()
+    page.get_by_role("heading", name="One wall more").wait_for()
+    page.wait_for_timeout(10_000)  # until the message at the foot has gone
+
+
+def settings(page: Page) -> None:
+    """The sheet to type from."""
+    page.get_by_role("link", name="Settings sheet").click()
+    page.get_by_role("button", name="Print").wait_for()
+
+
+VIEWS = {
+    "ready": ready,
+    "stances": stances,
+    "layers": layers,
+    "layers-two": layers_two,
+    "house": house,
+    "settings": settings,
+}
+
+
 def main() -> None:
     """Take every picture."""
     server = live_server()
@@ -35,6 +98,12 @@ def main() -> None:
         ("bench-phone", "Domed knob", (390, 844), False),
         ("ledger", "Pencil cup", (1280, 800), False),
         ("choices", "Snow owl", (1280, 800), False),
+        ("ready", "Domed knob", (1280, 800), False),
+        ("stances", "Shelf bracket", (1280, 800), False),
+        ("layers", "Snow owl", (1280, 800), False),
+        ("layers-two", "Pencil cup", (1280, 800), True),
+        ("house", "Pencil cup", (1280, 800), False),
+        ("settings", "Shelf bracket", (1280, 800), False),
     ):
         page = browser().new_page(
             viewport={"width": size[0], "height": size[1]}, color_scheme="dark" if dark else "light"
@@ -51,6 +120,9 @@ def main() -> None:
             page.get_by_role("button", name="Supports, On trees").focus()
             page.get_by_role("button", name="fewer choices of Supports").evaluate("element => element.scrollIntoView()")
             page.wait_for_timeout(200)
+        arrange = VIEWS.get(name)
+        if arrange is not None:
+            arrange(page)
         page.screenshot(path=HERE / f"{name}.png")
         page.close()
         print(f"{name}.png")
