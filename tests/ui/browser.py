@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import trimesh
-from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
 
 from tests.support.server import live_server
 from tests.support.solids import stl_bytes
@@ -53,8 +53,12 @@ class UiCase(unittest.TestCase):
         expect.set_options(timeout=15_000)
         self.page: Page = context.new_page()
         self.problems: list[str] = []
-        self.page.on("console", lambda message: message.type == "error" and self.problems.append(message.text))
+        self.page.on("console", self._heard)
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+
+    def _heard(self, message: ConsoleMessage) -> None:
+        if message.type == "error":
+            self.problems.append(f"{message.text} {message.location.get('url', '')}")
 
     def tearDown(self) -> None:
         bad = [text for text in self.problems if not any(word in text for word in self.expected_errors)]
