@@ -7,13 +7,18 @@ import json
 import sys
 from contextlib import suppress
 from pathlib import Path
-from typing import Any, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.explain import explain
 from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
+
+if TYPE_CHECKING:  # the engine is loaded by the commands that need it
+    from meanbead.core.advise.context import Context as AdviceContext
+    from meanbead.core.advise.limits import SearchLimits
+    from meanbead.core.estimate.engine import Engine, Job
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "recipe": Recipe,
@@ -57,15 +62,34 @@ def _parser() -> argparse.ArgumentParser:
 
     estimate = commands.add_parser("estimate", help="time, filament and cost of a part with a recipe")
     _part(estimate)
-    estimate.add_argument("--recipe", metavar="R.json", type=Path, help="choices; left out, all defaults")
-    estimate.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
-    estimate.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle metal and shape")
-    estimate.add_argument("--material", metavar="M.json", type=Path, help="plastic; left out, a typical PLA")
+    _job_arguments(estimate)
     estimate.add_argument(
         "--layers", type=_layers, default=None, metavar="all|N", help="plan all layers, or a sample of N"
     )
     estimate.add_argument("--per-layer", action="store_true", help="print both ledgers layer by layer, as JSON")
     estimate.set_defaults(run=_estimate)
+
+    levers = commands.add_parser("levers", help="every single change worth considering, and what each takes")
+    _part(levers)
+    _job_arguments(levers)
+    levers.add_argument("--limits", metavar="L.json", type=Path, help="limits of what the part is for")
+    levers.add_argument(
+        "--nozzles", metavar="MM,MM", type=_bores, default=[], help="other bores on hand, such as 0.6,0.8"
+    )
+    levers.add_argument("--by", choices=["minutes", "grams", "cost"], default="minutes", help="what to rank by")
+    levers.set_defaults(run=_levers)
+
+    search = commands.add_parser("search", help="all that limits allow, and the frontier of time against filament")
+    _part(search)
+    _job_arguments(search)
+    search.add_argument(
+        "--vary", metavar="V.json", type=Path, help="settings and their values; left out, the usual ones"
+    )
+    search.add_argument("--limits", metavar="L.json", type=Path, help="limits of this search")
+    search.add_argument("--nozzles", metavar="MM,MM", type=_bores, default=[], help="other bores on hand")
+    search.add_argument("--against", choices=["filament_g", "expected_cost", "ridge_mm", "bend"], default="filament_g")
+    search.add_argument("--budget", type=int, default=500, help="recipes to compute at most")
+    search.set_defaults(run=_search)
 
     gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")
     gcode.add_argument("file", metavar="FILE", type=Path)
@@ -103,6 +127,13 @@ def _part(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
 
+def _job_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--recipe", metavar="R.json", type=Path, help="choices; left out, all defaults")
+    parser.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
+    parser.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle metal and shape")
+    parser.add_argument("--material", metavar="M.json", type=Path, help="plastic; left out, a typical PLA")
+
+
 def _facts(arguments: argparse.Namespace) -> None:
     from meanbead.core.part.facts import part_facts
 
@@ -122,19 +153,8 @@ def _facts(arguments: argparse.Namespace) -> None:
 
 def _estimate(arguments: argparse.Namespace) -> None:
     from meanbead.core.estimate import Engine
-    from meanbead.core.estimate.engine import Job
 
-    recipe = _read(arguments.recipe, Recipe)
-    nozzle = _read(arguments.nozzle, Nozzle)
-    if arguments.nozzle is None and recipe.nozzle_diameter_mm is not None:
-        nozzle = Nozzle(bore_mm=recipe.nozzle_diameter_mm)
-    job = Job(
-        solid=_solid(arguments),
-        recipe=recipe,
-        printer=_read(arguments.printer, Printer),
-        nozzle=nozzle,
-        material=_read(arguments.material, Material),
-    )
+    job = _job(arguments)
     if arguments.per_layer:
         print(Engine().by_layer(job).model_dump_json())
         return
@@ -160,6 +180,112 @@ def _estimate(arguments: argparse.Namespace) -> None:
         print(f"  {name:<12} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
     for finding in result.findings:
         print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
+
+
+def _job(arguments: argparse.Namespace) -> Job:
+    from meanbead.core.estimate.engine import Job
+
+    recipe = _read(arguments.recipe, Recipe)
+    nozzle = _read(arguments.nozzle, Nozzle)
+    if arguments.nozzle is None and recipe.nozzle_diameter_mm is not None:
+        nozzle = Nozzle(bore_mm=recipe.nozzle_diameter_mm)
+    return Job(
+        solid=_solid(arguments),
+        recipe=recipe,
+        printer=_read(arguments.printer, Printer),
+        nozzle=nozzle,
+        material=_read(arguments.material, Material),
+    )
+
+
+def _advice_context(engine: Engine, job: Job, arguments: argparse.Namespace) -> tuple[AdviceContext, SearchLimits]:
+    """The context of a part by itself: nozzle 0 is the one in use, the others those on hand."""
+    from meanbead.core.advise.context import Context as AdviceContext
+    from meanbead.core.advise.limits import SearchLimits
+    from meanbead.core.part.facts import part_facts
+    from meanbead.core.vocabulary import Limits
+
+    limits = _read(arguments.limits, SearchLimits)
+    own = {name: getattr(limits, name) for name in Limits.model_fields}
+    nozzles = {0: job.nozzle} | {n: Nozzle(bore_mm=bore) for n, bore in enumerate(arguments.nozzles, start=1)}
+    context = AdviceContext(part_facts(job.solid), engine.insight(job.solid).facts, Limits(**own), nozzles=nozzles)
+    return context, limits
+
+
+def _levers(arguments: argparse.Namespace) -> None:
+    from meanbead.core.advise.levers import levers
+    from meanbead.core.estimate import Engine
+
+    engine, job = Engine(), _job(arguments)
+    context, _ = _advice_context(engine, job, arguments)
+    advice = levers(engine, job, context, arguments.by)
+    if arguments.json:
+        print(advice.model_dump_json())
+        return
+    print(f"now        {_clock(advice.base.piece_time_s)}   {advice.base.filament_g:.1f} g")
+    for lever in advice.levers:
+        takes = (
+            "; ".join([*lever.takes, *(f"breaks a limit: {one.sentence}" for one in lever.breaks)]) or "takes nothing"
+        )
+        print(f"{lever.time_s / 60:+7.1f} min  {lever.filament_g:+6.1f} g  {lever.label} ({takes})")
+    if advice.together is not None:
+        print(f"{advice.together.time_s / 60:+7.1f} min  {advice.together.filament_g:+6.1f} g  {advice.together.label}")
+
+
+def _search(arguments: argparse.Namespace) -> None:
+    from meanbead.core.advise.search import search
+    from meanbead.core.advise.space import usual_vary
+    from meanbead.core.estimate import Engine
+
+    engine, job = Engine(), _job(arguments)
+    context, limits = _advice_context(engine, job, arguments)
+    vary = usual_vary(job, context) if arguments.vary is None else _read_vary(arguments.vary, context)
+    found = search(engine, job, vary, limits, context, against=arguments.against, budget=arguments.budget)
+    if arguments.json:
+        print(found.model_dump_json())
+        return
+    print(
+        f"computed   {found.computed} of {found.space}; {found.discarded} ruled out before, {found.broke_limits} over a limit"
+    )
+    print(f"now        {_clock(found.base.piece_time_s)}   {found.base.filament_g:.1f} g")
+    for number in found.frontier:
+        dot = found.dots[number]
+        values = ", ".join(f"{key} {value}" for key, value in dot.values.items())
+        marks = [
+            name
+            for name, pick in (("fastest", found.fastest), ("knee", found.knee), ("leanest", found.leanest))
+            if pick is not None and pick.dot == number
+        ]
+        print(
+            f"{_clock(dot.measures.piece_time_s):>10}   {dot.measures.filament_g:6.1f} g  {'/'.join(marks):8} {values}"
+        )
+
+
+def _read_vary(path: Path, context: AdviceContext) -> dict[str, list[Any]]:
+    """What varies, from a file; bores become the numbers of the nozzles on hand."""
+    try:
+        vary = json.loads(path.read_text())
+    except ValueError:
+        raise MeanBeadError(f"{path.name}: not JSON.") from None
+    if not isinstance(vary, dict) or not all(isinstance(values, list) and values for values in vary.values()):
+        raise MeanBeadError(f"{path.name}: give an object of settings, each with a list of values.")
+    if "nozzle_diameter_mm" in vary:
+        bores = {one.bore_mm: number for number, one in context.nozzles.items()}
+        unknown = [bore for bore in vary["nozzle_diameter_mm"] if bore not in bores]
+        if unknown:
+            raise MeanBeadError(f"{path.name}: nozzle_diameter_mm: {unknown[0]} is not on hand; name it in --nozzles.")
+        vary["nozzle"] = [bores[bore] for bore in vary.pop("nozzle_diameter_mm")]
+    return vary
+
+
+def _bores(text: str) -> list[float]:
+    try:
+        bores = [float(one) for one in text.split(",") if one]
+    except ValueError:
+        bores = [0.0]
+    if not all(0.1 <= bore <= 2 for bore in bores):
+        raise argparse.ArgumentTypeError(f"give bores in mm, such as 0.6,0.8, not {text!r}")
+    return bores
 
 
 def _gcode(arguments: argparse.Namespace) -> None:

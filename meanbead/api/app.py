@@ -6,7 +6,7 @@ from apiflask import APIFlask
 from flask_compress import Compress
 
 from meanbead import __version__
-from meanbead.api import describe, guard, house, jobs, pages, parts, problems, recipes, shelf, views
+from meanbead.api import advice, describe, guard, house, jobs, pages, parts, problems, recipes, shelf, views
 from meanbead.api.context import Context, attach
 from meanbead.core.estimate import Engine
 from meanbead.core.part.read import MAX_FILE_BYTES
@@ -33,7 +33,7 @@ def create_app(database: Database | None, engine: Engine | None = None) -> APIFl
         attach(app, Context(database, engine or Engine(), Queue(database)))
     problems.register(app)
     guard.register(app)
-    for nouns in (parts, views, recipes, house, shelf, jobs):
+    for nouns in (parts, views, recipes, advice, house, shelf, jobs):
         app.register_blueprint(nouns.blueprint)
     app.register_blueprint(pages.blueprint)
     describe.register(app)

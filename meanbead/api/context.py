@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from flask import current_app, request
 from sqlalchemy.orm import Session
 
-from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate import Engine
-from meanbead.core.part.insight import Insight
 from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 
@@ -25,9 +23,6 @@ class Context:
     database: Database
     engine: Engine
     queue: Queue
-    insights: BoundedCache[Insight] = field(
-        default_factory=lambda: BoundedCache(64 * 1024 * 1024, lambda insight: insight.nbytes)
-    )
 
 
 def attach(app: object, context: Context) -> None:

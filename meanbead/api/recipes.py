@@ -29,6 +29,7 @@ from meanbead.api.shapes import (
     recipe_out,
     version_out,
 )
+from meanbead.core.advise.context import with_settings
 from meanbead.core.carry import carried, short_line
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.nudge import nudges
@@ -81,6 +82,8 @@ def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
     if original.part_id != part.id:
         raise MeanBeadError("That recipe belongs to another part.", field="copy_of")
     name = asked.name or f"{original.name[:110]} copy"
+    if asked.settings:
+        return _changed(db, part, original, asked, name)
     if asked.nozzle_id is None:
         return workshop.copy_recipe(db, original, part, name=name, beside=True)
     if original.gcode_id is not None:
@@ -95,6 +98,25 @@ def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
         nozzle_id=nozzle.id,
         material_id=original.material_id,
         choices=carried(recipe, printer, old, Nozzle.model_validate(nozzle.nozzle), material),
+        after=original,
+    )
+
+
+def _changed(db: Session, part: Part, original: RecipeRow, asked: RecipeAdd, name: str) -> RecipeRow:
+    """A duplicate with some settings changed, its nozzle among them."""
+    if original.gcode_id is not None:
+        raise MeanBeadError("A replayed file does not tell its settings.", field="copy_of")
+    nozzles = {row.id: Nozzle.model_validate(row.nozzle) for row in workshop.all_rows(db, NozzleRow)}
+    job = with_settings(workshop.job_of(db, original), asked.settings, nozzles)
+    wanted = [setting.value for setting in asked.settings if setting.key == "nozzle"]
+    return workshop.add_recipe(
+        db,
+        part,
+        name=name,
+        machine_id=original.machine_id,
+        nozzle_id=int(wanted[-1] or 0) if wanted else original.nozzle_id,
+        material_id=original.material_id,
+        choices=job.recipe,
         after=original,
     )
 

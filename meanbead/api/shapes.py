@@ -7,12 +7,21 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from meanbead.core.advise.levers import Advice, Goal, Lever
+from meanbead.core.advise.limits import SearchLimits
+from meanbead.core.advise.measures import Measures
+from meanbead.core.advise.search import Against, Found
+from meanbead.core.advise.space import Vary
 from meanbead.core.compare import Waterfall
 from meanbead.core.nudge import Nudge
 from meanbead.core.part.stances import StoodWays
 from meanbead.core.preview import Preview
+from meanbead.core.schools import Matter
 from meanbead.core.settings_sheet import Setting
 from meanbead.core.vocabulary import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
+from meanbead.core.vocabulary.finding import Finding, SetTo
+from meanbead.core.vocabulary.house import HouseRules
+from meanbead.core.vocabulary.shop import Shop
 from meanbead.store.tables import (
     HouseRecipe,
     JobRow,
@@ -24,6 +33,7 @@ from meanbead.store.tables import (
     Purpose,
     RecipeRow,
     RecipeVersion,
+    Spool,
 )
 
 Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
@@ -98,6 +108,7 @@ class ShelfOut(Shape):
     nozzles: list[NozzleOut]
     materials: list[MaterialOut]
     purposes: list[PurposeOut]
+    spools: list[SpoolOut]
 
 
 class PurposeOut(Shape):
@@ -208,11 +219,12 @@ class RecipesOut(Shape):
 
 class RecipeAdd(Shape):
     """A new column: a duplicate right of the original (``copy_of``), carried over to another nozzle if ``nozzle_id``
-    names one; a house recipe (``house_id``); a bead in a short line such as ``0.6 / 0.4 / 0.75`` (``line``); or fresh.
+    names one, or with ``settings`` changed; a house recipe (``house_id``); a bead in a short line such as ``0.6 / 0.4 / 0.75`` (``line``); or fresh.
     """
 
     copy_of: int | None = None
     nozzle_id: int | None = None
+    settings: Annotated[list[SetTo], Field(max_length=200)] = []
     house_id: int | None = None
     line: Annotated[str, Field(max_length=200)] | None = None
     name: Name | None = None
@@ -310,6 +322,90 @@ class JobOut(Shape):
     problem: str
     stances: StoodWays | None = None
     waterfall: Waterfall | None = None
+    levers: Advice | None = None
+    search: Found | None = None
+
+
+class LeversAsk(Shape):
+    """What the levers are ranked by."""
+
+    goal: Goal = "minutes"
+
+
+class SearchAsk(Shape):
+    """What may vary and by which values, the limits, the second figure, and how many recipes to compute at most."""
+
+    vary: Vary
+    limits: SearchLimits = SearchLimits()
+    against: Against = "filament_g"
+    budget: Annotated[int, Field(ge=10, le=2000)] = 500
+
+
+class SearchStart(Shape):
+    """What the page offers to vary on this part, and the limits of its purpose."""
+
+    vary: Vary
+    limits: SearchLimits
+
+
+class FindingsOut(Shape):
+    """Findings of a column, gravest first, and what it measures. ``purpose`` names what sets its limits."""
+
+    findings: list[Finding]
+    measures: Measures | None
+    purpose: str
+
+
+class RemediesOut(Shape):
+    """Remedies that were tried."""
+
+    remedies: list[Lever]
+
+
+class SpoolOut(Shape):
+    """A spool on the shelf."""
+
+    id: int
+    version: int
+    name: str
+    material_id: int
+    left_g: float
+    dried_on: date | None
+
+
+class SpoolAdd(Shape):
+    """A new spool."""
+
+    name: Name
+    material_id: int
+    left_g: Annotated[float, Field(ge=0, le=50_000)]
+    dried_on: date | None = None
+
+
+class SpoolEdit(Shape):
+    """A change of a spool; what is left out stays."""
+
+    version: int
+    name: Name | None = None
+    left_g: Annotated[float, Field(ge=0, le=50_000)] | None = None
+    dried_on: date | None = None
+
+
+class HouseRulesOut(Shape):
+    """The workshop's own rules, with all matters and their schools."""
+
+    version: int
+    matters: list[Matter]
+    rules: HouseRules
+    shop: Shop
+
+
+class HouseRulesEdit(Shape):
+    """A change of the house's rules; what is left out stays."""
+
+    version: int
+    rules: HouseRules | None = None
+    shop: Shop | None = None
 
 
 class Figures(Shape):
@@ -433,6 +529,20 @@ def job_out(row: JobRow) -> JobOut:
         problem=row.problem,
         stances=StoodWays.model_validate(row.result) if row.kind == "stances" and row.result else None,
         waterfall=Waterfall.model_validate(row.result) if row.kind == "waterfall" and row.result else None,
+        levers=Advice.model_validate(row.result) if row.kind == "levers" and row.result else None,
+        search=Found.model_validate(row.result) if row.kind == "search" and row.result else None,
+    )
+
+
+def spool_out(row: Spool) -> SpoolOut:
+    """A spool's row as it is given out."""
+    return SpoolOut(
+        id=row.id,
+        version=row.version,
+        name=row.name,
+        material_id=row.material_id,
+        left_g=row.left_g,
+        dried_on=row.dried_on,
     )
 
 

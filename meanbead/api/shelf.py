@@ -19,13 +19,14 @@ from meanbead.api.shapes import (
     ShelfOut,
     machine_out,
     purpose_out,
+    spool_out,
 )
 from meanbead.core.estimate import ENGINE_VERSION
 from meanbead.core.gcode import printer_from_report
 from meanbead.core.vocabulary import Material, Nozzle, Printer
 from meanbead.devices.console import fetch_report
 from meanbead.store import workshop
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Purpose, plain
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Purpose, Spool, plain
 
 blueprint = APIBlueprint("shelf", __name__, url_prefix="/api", tag="Shelf")
 
@@ -48,6 +49,7 @@ def shelf() -> ShelfOut:
                 for row in workshop.all_rows(db, MaterialRow)
             ],
             purposes=[purpose_out(row) for row in workshop.all_rows(db, Purpose)],
+            spools=[spool_out(row) for row in workshop.all_rows(db, Spool)],
         )
 
 

@@ -13,7 +13,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job
 from meanbead.core.estimate.first_layer import FirstLayer
-from meanbead.core.part.insight import Insight, part_insight
+from meanbead.core.part.insight import Insight
 from meanbead.core.strokes import FEATURES
 from meanbead.core.vocabulary import PartInsight
 from meanbead.store import workshop
@@ -67,9 +67,9 @@ def thickness(part_id: int) -> Response:
 
 def _insight(part_id: int) -> Insight:
     with session() as db:
-        part = workshop.get(db, Part, part_id)
+        workshop.get(db, Part, part_id)
         solid = workshop.load_solid(db, part_id)
-    return context().insights.get(part.digest, lambda: part_insight(solid))
+    return context().engine.insight(solid)
 
 
 @blueprint.get("/recipes/<int:recipe_id>/strokes")

@@ -6,8 +6,9 @@ Shapely's and Numba's compiled functions release the interpreter's lock, so plai
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from threading import current_thread
 from typing import Any, TypeVar
 
@@ -98,3 +99,23 @@ def in_threads(function: Callable[[Item], Result], items: Iterable[Item]) -> lis
 
 def _on_pool() -> bool:
     return current_thread().name.startswith(_NAME)
+
+
+def each(function: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
+    """Results one after the other, in the items' order, each as soon as it and those before it are ready.
+
+    A few items ahead are at work on several threads; whoever stops asking lets no more begin. What they do in turn
+    through :func:`spread` stays on their own thread.
+    """
+    ahead = (os.cpu_count() or 2) + 1
+    pending: deque[Future[Result]] = deque()
+    try:
+        for item in items:
+            pending.append(_POOL.submit(function, item))
+            if len(pending) >= ahead:
+                yield pending.popleft().result()
+        while pending:
+            yield pending.popleft().result()
+    finally:
+        for job in pending:
+            job.cancel()

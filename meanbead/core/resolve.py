@@ -77,6 +77,12 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
     _refuse_unpressed(widths, height if slope is None else max(height, slope.max_mm), first)
     _refuse_above_bore(bore, height, first)
     shape = _shape(recipe, bore, height, first, widths, slope)
+    if shape.infill_line_multiplier > 1 and shape.infill_pattern in ("honeycomb", "gyroid"):
+        raise RecipeError(
+            f"Doubled lines are not laid in a {shape.infill_pattern} infill, whose walls bend.",
+            field="infill.line_multiplier",
+            remedy="Use one line, or a straight pattern such as grid, triangles or cubic.",
+        )
     if shape.spiral and shape.copies.count > 1:
         raise RecipeError(
             "Spiral mode prints one part at a time: between copies the nozzle would have to stop.",
@@ -201,8 +207,10 @@ def _slope_heights(asked: VariableHeight, printer: Printer, bore_mm: float, heig
             remedy="Give z_step_mm in the machine's description, or allow any height.",
         )
     step = printer.z_step_mm if full and printer.z_step_mm else 0.0
-    least = _or(asked.min_mm, max(_round_to(0.25 * bore_mm, step or 0.01), step or 0.01))
-    most = _or(asked.max_mm, max(_round_to(0.75 * bore_mm, step or 0.01), least))
+    grid = step or 0.01
+    # Towards the inside: a default may not lie beyond the bounds of the bore.
+    least = _or(asked.min_mm, max(round(math.ceil(0.25 * bore_mm / grid - 1e-6) * grid, 6), grid))
+    most = _or(asked.max_mm, max(round(math.floor(0.75 * bore_mm / grid + 1e-6) * grid, 6), least))
     if most < least:
         raise RecipeError(
             f"The highest layer ({most:g} mm) is lower than the lowest ({least:g} mm).",

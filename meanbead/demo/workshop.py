@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date, timedelta
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -14,7 +15,7 @@ from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.store import workshop
 from meanbead.store.database import Database
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, plain
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, Purpose, Spool, plain
 
 MACHINES: dict[str, dict[str, Any]] = {
     "Heron": {
@@ -23,11 +24,12 @@ MACHINES: dict[str, dict[str, Any]] = {
         "drive": "long_tube",
         "z_step_mm": 0.04,
         "max_speed_mm_s": {"x": 300, "y": 250, "z": 12, "e": 60},
-        "max_acceleration_mm_s2": {"x": 1500, "y": 1000, "z": 150, "e": 4000},
+        "max_acceleration_mm_s2": {"x": 3000, "y": 2500, "z": 150, "e": 4000},
         "acceleration_mm_s2": {"print": 900, "travel": 1000, "retract": 1500},
         "corner": {"law": "jerk", "jerk_mm_s": {"x": 8, "y": 8, "z": 0.4, "e": 5}},
         "hotend": {"melt_zone_mm": 12, "lining": "ptfe", "max_temp_c": 260, "heater_w": 40},
         "start_time_s": 55,
+        "clean_acceleration_mm_s2": 2200,
         "limits_source": "set",
     },
     "Kestrel": {
@@ -42,6 +44,8 @@ MACHINES: dict[str, dict[str, Any]] = {
         "hotend": {"melt_zone_mm": 21, "lining": "all_metal", "max_temp_c": 300, "heater_w": 60},
         "bed_heater": {"heater_w": 350, "heat_capacity_j_k": 900, "loss_w_k": 1.6},
         "start_time_s": 80,
+        "clean_acceleration_mm_s2": 6000,
+        "overhang_limit_deg": 58,
         "limits_source": "set",
     },
 }
@@ -54,7 +58,7 @@ NOZZLES: dict[str, dict[str, Any]] = {
 }
 
 MATERIALS: dict[str, dict[str, Any]] = {
-    "PLA, chalk white": {"name": "PLA", "price_per_kg": 21.5},
+    "PLA, chalk white": {"name": "PLA", "price_per_kg": 21.5, "fan_min": 0.6},
     "PETG, bottle green": {
         "name": "PETG",
         "density_g_cm3": 1.27,
@@ -66,6 +70,8 @@ MATERIALS: dict[str, dict[str, Any]] = {
         "flow_temp_c": 172,
         "diffusivity_mm2_s": 0.078,
         "push_limit_mm3_s": 26,
+        "damp_prone": True,
+        "fan_max": 0.6,
     },
     "ABS, slate": {
         "name": "ABS",
@@ -78,6 +84,8 @@ MATERIALS: dict[str, dict[str, Any]] = {
         "flow_temp_c": 178,
         "diffusivity_mm2_s": 0.085,
         "ventilate": True,
+        "warp_prone": True,
+        "fan_max": 0.2,
     },
     "TPU 95A, orange": {
         "name": "TPU 95A",
@@ -90,6 +98,7 @@ MATERIALS: dict[str, dict[str, Any]] = {
         "flow_temp_c": 165,
         "diffusivity_mm2_s": 0.075,
         "push_limit_mm3_s": 7,
+        "damp_prone": True,
     },
     "Nylon with carbon fibre": {
         "name": "Carbon-filled nylon",
@@ -103,8 +112,23 @@ MATERIALS: dict[str, dict[str, Any]] = {
         "diffusivity_mm2_s": 0.11,
         "abrasive": True,
         "ventilate": True,
+        "warp_prone": True,
+        "damp_prone": True,
+        "fan_max": 0.3,
+        "min_bore_mm": 0.4,
     },
 }
+
+SPOOLS: tuple[tuple[str, str, float, int | None], ...] = (
+    ("Chalk white, opened", "PLA, chalk white", 410.0, None),
+    ("Chalk white, new", "PLA, chalk white", 1000.0, None),
+    ("Bottle green", "PETG, bottle green", 620.0, 3),
+    ("Slate", "ABS, slate", 870.0, 40),
+    ("Orange", "TPU 95A, orange", 480.0, None),
+)
+"""Name, material, grams left, and how many days ago it was dried."""
+
+PURPOSE_OF = {"Snow owl": "Show piece", "Shelf bracket": "Workhorse", "Bin tag": "Everyday", "Pencil cup": "Everyday"}
 
 _Column = tuple[str, str, str, dict[str, Any]]
 EVERYDAY: _Column = ("Everyday", "0.4 brass", "PLA, chalk white", {})
@@ -160,6 +184,8 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
             part = workshop.add_part(
                 db, solid, name=sample.name, file_name=sample.file_name, source=data, note=sample.note
             )
+            purpose = PURPOSE_OF.get(sample.name)
+            part.purpose_id = next((row.id for row in workshop.all_rows(db, Purpose) if row.name == purpose), None)
             for name, nozzle, material, choices in COLUMNS.get(sample.name, (EVERYDAY, COARSE)):
                 workshop.add_recipe(
                     db,
@@ -199,4 +225,7 @@ def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[
         for row in rows.values():
             db.add(row)
             db.flush()
+    for name, material, left_g, days in SPOOLS:
+        dried = None if days is None else date.today() - timedelta(days=days)
+        db.add(Spool(name=name, material_id=materials[material].id, left_g=left_g, dried_on=dried))
     return machines, nozzles, materials

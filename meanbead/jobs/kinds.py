@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 import base64
+import time
 from dataclasses import replace
 from typing import Any
 
+from meanbead.core.advise.levers import Advice, levers
+from meanbead.core.advise.limits import SearchLimits
+from meanbead.core.advise.search import Found, search
 from meanbead.core.compare import waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
-from meanbead.core.part.stances import STEADY_DEG, StoodWay, StoodWays, simpler, stances
+from meanbead.core.part.stances import StoodWay, StoodWays, simpler, stances
+from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.resolve import resolve
 from meanbead.core.vocabulary import Recipe
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.store import workshop
+from meanbead.store.advice import around
 
 SAMPLE_LAYERS = 24
 
@@ -105,4 +111,49 @@ def make_estimate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     return {}
 
 
-KINDS: dict[str, Work] = {"stances": advise_stances, "waterfall": make_waterfall, "estimate": make_estimate}
+def find_levers(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """Every single change worth considering for a column. Arguments: ``recipe_id`` and ``goal``."""
+    with tools.database.session.begin() as session:
+        surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
+    tools.progress(0.0, "measuring the part")
+    last = 0.0
+
+    def tell(share: float, doing: str, advice: Advice) -> None:
+        # Results are larger than a line of progress: a few a second are enough for the eye.
+        nonlocal last
+        if time.monotonic() - last > 0.3:
+            last = time.monotonic()
+            tools.progress(share, doing, advice.model_dump(mode="json"))
+
+    context = surroundings.context(tools.engine)
+    return levers(tools.engine, surroundings.job, context, arguments["goal"], tell).model_dump(mode="json")
+
+
+def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """Recipes that limits allow. Arguments: ``recipe_id``, ``vary``, ``limits``, ``against`` and ``budget``."""
+    with tools.database.session.begin() as session:
+        surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
+    tools.progress(0.0, "measuring the part")
+
+    def tell(share: float, doing: str, found: Found | None) -> None:
+        tools.progress(share, doing, None if found is None else found.model_dump(mode="json"))
+
+    return search(
+        tools.engine,
+        surroundings.job,
+        arguments["vary"],
+        SearchLimits.model_validate(arguments["limits"]),
+        surroundings.context(tools.engine),
+        against=arguments["against"],
+        budget=arguments["budget"],
+        progress=tell,
+    ).model_dump(mode="json")
+
+
+KINDS: dict[str, Work] = {
+    "stances": advise_stances,
+    "waterfall": make_waterfall,
+    "estimate": make_estimate,
+    "levers": find_levers,
+    "search": search_frontier,
+}

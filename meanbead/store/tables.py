@@ -99,6 +99,23 @@ class Part(Kept, Base):
     picture: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
+class Spool(Kept, Base):
+    """A spool of a material: what is left on it, and when it was last dried."""
+
+    __tablename__ = "spools"
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    left_g: Mapped[float] = mapped_column()
+    dried_on: Mapped[date | None] = mapped_column(Date)
+
+
+class House(Kept, Base):
+    """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool."""
+
+    __tablename__ = "house"
+    rules: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    shop: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+
+
 class GcodeFile(Base):
     """A G-code file as it came, compressed; it never changes."""
 

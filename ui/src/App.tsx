@@ -13,6 +13,8 @@ const PartLayout = lazy(() => import("./pages/part/PartLayout"));
 const ReadyPage = lazy(() => import("./pages/ready/ReadyPage"));
 const RecipeHistoryPage = lazy(() => import("./pages/house/RecipeHistoryPage"));
 const SettingsSheetPage = lazy(() => import("./pages/settings/SettingsSheetPage"));
+const HouseRulesPage = lazy(() => import("./pages/house/HouseRulesPage"));
+const TradeoffPage = lazy(() => import("./pages/tradeoff/TradeoffPage"));
 const ShelfPage = lazy(() => import("./pages/shelf/ShelfPage"));
 
 export function App() {
@@ -35,6 +37,7 @@ export function App() {
             <Room to="/" name="Parts" />
             <Room to="/recipes" name="Recipes" />
             <Room to="/shelf" name="Shelf" />
+            <Room to="/house-rules" name="House rules" />
           </nav>
           <div className="ml-auto flex items-center gap-x-4">
             <UndoButtons />
@@ -50,12 +53,14 @@ export function App() {
             <Route path="/parts/:partId" element={<PartLayout />}>
               <Route index element={<BenchPage />} />
               <Route path="ready" element={<ReadyPage />} />
+              <Route path="tradeoff" element={<TradeoffPage />} />
               <Route path="layers" element={<LayersPage />} />
             </Route>
             <Route path="/recipes" element={<HouseRecipesPage />} />
             <Route path="/recipes/:recipeId/settings" element={<SettingsSheetPage />} />
             <Route path="/recipes/:recipeId/history" element={<RecipeHistoryPage kind="column" />} />
             <Route path="/recipes/house/:recipeId/history" element={<RecipeHistoryPage kind="house" />} />
+            <Route path="/house-rules" element={<HouseRulesPage />} />
             <Route path="/shelf" element={<ShelfPage />} />
             <Route path="*" element={<Lost />} />
           </Routes>

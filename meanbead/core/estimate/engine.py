@@ -6,6 +6,7 @@ speed, temperature or price reruns no geometry.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numba
@@ -24,7 +25,10 @@ from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.melt import MeltCeiling, melt_ceiling
 from meanbead.core.parallel import in_threads
 from meanbead.core.part.facts import part_facts
+from meanbead.core.part.insight import Insight, part_insight
 from meanbead.core.part.sound import Solid
+from meanbead.core.part.stances import simpler, stances
+from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve
 from meanbead.core.rules import Situation, findings
@@ -43,7 +47,7 @@ from meanbead.core.vocabulary import (
     Recipe,
 )
 
-ENGINE_VERSION = "4"
+ENGINE_VERSION = "5"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -65,6 +69,27 @@ class Job:
     material: Material = Material()
 
 
+@dataclass(frozen=True)
+class Sampled:
+    """An estimate with what two of its kind are compared by: the sample (None where all layers were planned), and the
+    seconds of each layer of the first copy, (layers,)."""
+
+    estimate: Estimate
+    sample: LayerSample | None
+    seconds: NDArray[np.float64]
+
+    def difference_error_s(self, after: Sampled) -> float:
+        """How far the difference in print time to another recipe may be off, s."""
+        mine, its = self.sample, after.sample
+        if mine is None and its is None:
+            return 0.0
+        same = mine is not None and its is not None and np.array_equal(mine.weight, its.weight)
+        if same and mine is not None and self.estimate.layers == after.estimate.layers:
+            return mine.difference_error_s(self.seconds, after.seconds)
+        mine_s, its_s = (one.sampling_error * one.print_time_s for one in (self.estimate, after.estimate))
+        return math.hypot(mine_s, its_s)
+
+
 class Engine:
     """Estimates with memory. Safe to share between threads."""
 
@@ -72,16 +97,34 @@ class Engine:
         self._planner = StrokePlanner(cache_bytes)
         self._moves: BoundedCache[MoveTable] = BoundedCache(cache_bytes // 4, lambda moves: moves.nbytes)
         self._details: BoundedCache[StrokeDetail] = BoundedCache(cache_bytes // 8, lambda detail: detail.nbytes)
+        self._insights: BoundedCache[Insight] = BoundedCache(cache_bytes // 8, lambda insight: insight.nbytes)
+        self._lying: BoundedCache[float] = BoundedCache(64 * 1024, lambda _: 64)
         self._facts: BoundedCache[PartFacts] = BoundedCache(4 * 1024 * 1024, lambda _: 1024)
 
     def strokes(self, solid: Solid, plan: Plan) -> Strokes:
         """Strokes of a solid; see :meth:`meanbead.core.strokes.StrokePlanner.plan`."""
         return self._planner.plan(solid, plan.shape)
 
-    def estimate(self, job: Job, layers: int | None = None, watch: Watch = nobody) -> Estimate:
+    def insight(self, solid: Solid) -> Insight:
+        """Facts of a solid that decide settings; kept for a while."""
+        return self._insights.get(solid.digest, lambda: part_insight(solid))
+
+    def lying_overhang_mm2(self, solid: Solid) -> float:
+        """The least overhang of all steady ways to stand a solid, mm2; kept for a while."""
+
+        def least() -> float:
+            ways = [stance for stance, _ in stances(simpler(solid), 0.2)]
+            return min((way.overhang_mm2 for way in ways if way.tip_angle_deg >= STEADY_DEG), default=0.0)
+
+        return self._lying.get(solid.digest, least)
+
+    def estimate(
+        self, job: Job, layers: int | None = None, watch: Watch = nobody, *, interval: bool = True
+    ) -> Estimate:
         """Time, filament, cost and findings; of all layers, or of a sample of about ``layers`` of them.
 
-        ``watch`` is told how far it is, and may raise to end it.
+        ``watch`` is told how far it is, and may raise to end it. Without ``interval`` the range of the print time, which
+        takes three more runs of some layers, is not worked out: both its ends are the time itself.
 
         A sampled estimate says how far it may be off in ``sampling_error``. Raises :class:`RecipeError` for recipes
         that cannot be printed.
@@ -89,7 +132,16 @@ class Engine:
         run = self._run(job, layers, watch)
         watch(0.9, "adding up")
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
-        return self._summary(job, run, facts)
+        return self._summary(job, run, facts, interval)
+
+    def sampled(self, job: Job, layers: int | None, like: Sampled | None = None) -> Sampled:
+        """An estimate to be compared with others: on the same layers as ``like``'s where both have the same layers.
+
+        It has no interval and no findings of the part. Raises :class:`RecipeError` as :meth:`estimate` does.
+        """
+        run = self._run(job, layers, like=None if like is None else like.sample)
+        facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
+        return Sampled(self._summary(job, run, facts, False), run.sample, _part_seconds(run))
 
     def by_layer(self, job: Job) -> LayerLedger:
         """Both ledgers, filament and areas layer by layer."""
@@ -137,7 +189,7 @@ class Engine:
         estimate = self.estimate(job, INTERVAL_LAYERS)
         return first_layer(cut, estimate, plan.shape.adhesion, plan.speed_mm_s.first_layer)
 
-    def _run(self, job: Job, layers: int | None, watch: Watch = nobody) -> _Run:
+    def _run(self, job: Job, layers: int | None, watch: Watch = nobody, like: LayerSample | None = None) -> _Run:
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
         ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c)
         if ceiling.plan_mm3_s <= 0:
@@ -149,7 +201,8 @@ class Engine:
         heat_up_s = machine_heat_up_s(job.printer, plan.nozzle_temp_c, plan.bed_temp_c)
         sample = None
         if layers is not None:
-            sample = sample_layers(self._planner.cut(job.solid, plan.shape), plan.shape, layers, job.solid.digest)
+            cut = self._planner.cut(job.solid, plan.shape)
+            sample = sample_layers(cut, plan.shape, layers, job.solid.digest, like)
         if sample is None or sample.chosen.all():
             strokes = self._planner.plan(job.solid, plan.shape, None, watch)
             weight = volume_weight = np.ones(len(strokes.layers))
@@ -166,7 +219,7 @@ class Engine:
         timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s, moves)
         return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, volume_weight, sample)
 
-    def _summary(self, job: Job, run: _Run, facts: PartFacts) -> Estimate:
+    def _summary(self, job: Job, run: _Run, facts: PartFacts, interval: bool) -> Estimate:
         printer, material = job.printer, job.material
         plan, strokes, weight, ceiling = run.plan, run.strokes, run.weight, run.ceiling
         by_feature = _by_feature(run, printer, material)
@@ -181,20 +234,7 @@ class Engine:
             float(np.sum(area * height * run.volume_weight))
             for area in (strokes.areas.lost_mm2, strokes.areas.overfilled_mm2)
         )
-        situation = Situation(
-            plan,
-            printer,
-            job.nozzle,
-            material,
-            ceiling,
-            facts,
-            by_feature,
-            causes,
-            plate_mm=strokes.extent_mm,
-            lost_share=lost / max(volume, 1e-9),
-            substituted=strokes.substituted,
-        )
-        return Estimate(
+        estimate = Estimate(
             engine_version=ENGINE_VERSION,
             print_time_s=print_time,
             start_time_s=printer.start_time_s,
@@ -219,9 +259,13 @@ class Engine:
             melt_ceiling_mm3_s=ceiling.plan_mm3_s,
             melt_ceiling_source=ceiling.source,
             melt_capped=bool(run.timing.capped.any()),
-            findings=findings(situation),
-            interval=self._interval(job, run, print_time),
+            plate_mm=strokes.extent_mm,
+            substituted=list(strokes.substituted),
+            findings=[],
+            interval=self._interval(job, run, print_time) if interval else _no_interval(print_time),
         )
+        situation = Situation(job.recipe, plan, printer, job.nozzle, material, ceiling, facts, estimate)
+        return estimate.model_copy(update={"findings": findings(situation)})
 
     def _interval(self, job: Job, run: _Run, print_time_s: float) -> Interval:
         """Print time if the machine's limits were off by :data:`UNKNOWN_LIMITS` either way.
@@ -245,6 +289,10 @@ class Engine:
             source="typical",
             basis=f"accelerations and corner limits {100 * UNKNOWN_LIMITS:.0f} % better or worse than described",
         )
+
+
+def _no_interval(print_time_s: float) -> Interval:
+    return Interval(low_s=print_time_s, high_s=print_time_s, source="typical", basis="not worked out")
 
 
 def _reach_mm(strokes: Strokes) -> NDArray[np.float64]:

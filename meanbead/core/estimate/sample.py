@@ -67,10 +67,30 @@ class LayerSample:
         error_s = stands_for * math.sqrt(spread / len(self.drawn))
         return max(LEAST_ERROR, _COVER * error_s / float(np.sum(seconds * self.weight)))
 
+    def difference_error_s(self, before_s: Floats, after_s: Floats) -> float:
+        """Bound on the error, s, of the difference between two totals taken on this same sample, from both recipes'
+        layers' seconds (layers,): what both are off by alike falls out."""
+        if not len(self.drawn):
+            return 0.0
+        change = after_s - before_s
+        step = np.diff(change[self.drawn] / self.size_s[self.drawn], 2)
+        stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
+        error_s = stands_for * math.sqrt(float(np.sum(step**2)) / (6 * len(step)) / len(self.drawn))
+        whole = abs(float(np.sum(change * self.weight)))
+        return _COVER * error_s + LEAST_ERROR * (whole + 0.25 * float(np.sum(before_s * self.weight)))
 
-def sample_layers(cut: Cut, shape: Shape, count: int, digest: str) -> LayerSample:
-    """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more."""
+
+def sample_layers(cut: Cut, shape: Shape, count: int, digest: str, like: LayerSample | None = None) -> LayerSample:
+    """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more.
+
+    ``like`` is another recipe's sample of the same layers: the same ones are taken, with the same weights, so that the
+    two can be compared. A draw stays fair whatever the sizes that it was made from.
+    """
     size, volume = layer_sizes(cut, shape)
+    if like is not None and len(like.weight) == len(size):
+        if not len(like.drawn):
+            return LayerSample(like.weight, like.drawn, size, np.ones(len(size)))
+        return LayerSample(like.weight, like.drawn, like.size_s, _volume_weight(like.weight, like.drawn, volume))
     layers = len(size)
     count = max(count, LEAST_LAYERS)
     if layers <= 1.5 * count or (shape.spiral and layers <= shape.bottom_layers + count):
@@ -87,9 +107,17 @@ def sample_layers(cut: Cut, shape: Shape, count: int, digest: str) -> LayerSampl
     for one in rest[drawn].tolist():
         weight[one] += share / size[one]
     stand_ins = np.unique(rest[drawn])
-    volume_weight = weight.copy()
-    volume_weight[stand_ins] *= volume[rest].sum() / float(np.sum(volume[stand_ins] * weight[stand_ins]))
-    return LayerSample(weight, stand_ins, size, volume_weight)
+    return LayerSample(weight, stand_ins, size, _volume_weight(weight, stand_ins, volume))
+
+
+def _volume_weight(weight: Floats, drawn: NDArray[np.int64], volume: Floats) -> Floats:
+    """The weights, set right so that the layers' guessed plastic adds up to what it is guessed to be in all of them."""
+    certain = weight == 1.0
+    certain[drawn] = False
+    rest = float(volume[~certain].sum())
+    right = weight.copy()
+    right[drawn] *= rest / float(np.sum(volume[drawn] * weight[drawn]))
+    return right
 
 
 def _certain(size: Floats, count: int) -> NDArray[np.bool_]:

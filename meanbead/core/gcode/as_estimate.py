@@ -78,6 +78,8 @@ def replayed_estimate(opened: Callable[[], BinaryIO], printer: Printer, nozzle: 
         melt_ceiling_mm3_s=whole.melt_ceiling_mm3_s,
         melt_ceiling_source="typical",
         melt_capped=False,
+        plate_mm=(0.0, 0.0),
+        substituted=[],
         findings=_findings(whole),
         interval=Interval(
             low_s=min(ends),

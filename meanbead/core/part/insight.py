@@ -21,7 +21,7 @@ from meanbead.core.part.slices import Layers, slice_solid
 from meanbead.core.part.sound import Solid
 from meanbead.core.part.steady import tip_angle_deg
 from meanbead.core.strokes.bridges import LEAST_ANCHORED, find_bridges, probe_strands
-from meanbead.core.vocabulary.insight import Bin, DetailLoss, PartInsight, Spot
+from meanbead.core.vocabulary.insight import Bin, DetailLoss, PartInsight, Spot, WallBand
 
 SAMPLES = 24_000
 """Points at which the thickness is looked through."""
@@ -34,7 +34,10 @@ OVERHANG_DEG = 45.0
 SHARP_CORNER_DEG = 100.0
 
 _THICKNESS_EDGES_MM = (0.0, 0.4, 0.8, 1.2, 1.6, 2.0, 2.5, 3.0, 4.0, 6.0, 10.0, 20.0, 2000.0)
-_ANGLE_EDGES_DEG = (0.0, 15.0, 30.0, 45.0, 60.0, 75.0, 90.0)
+_ANGLE_EDGES_DEG = tuple(5.0 * k for k in range(19))
+_BAND_MM = 0.1
+_THICKEST_WALL_MM = 8.0
+_LEAST_BAND_SHARE = 0.05
 _FLAT_NZ = 0.9998
 _SPOTS_OF_A_KIND = 6
 _SHOWS_FROM_MM2 = 2.0
@@ -125,6 +128,8 @@ def _facts(solid: Solid, surface: Surface, thickness: Thickness) -> PartInsight:
     tops, spans = surface.area_mm2[flat].sum(), [spot.value for spot in bridges]
     return PartInsight(
         bodies=int(body_of_faces(solid).max()) + 1,
+        surface_mm2=float(surface.area_mm2.sum()),
+        walls=wall_bands(thickness),
         thickness=_bins(thickness.mm, thickness.area_mm2, _THICKNESS_EDGES_MM),
         thinnest_mm=_quantile(thickness.mm, thickness.area_mm2, 0.01),
         typical_thickness_mm=_quantile(thickness.mm, thickness.area_mm2, 0.5),
@@ -148,11 +153,15 @@ def _facts(solid: Solid, surface: Surface, thickness: Thickness) -> PartInsight:
 
 @dataclass(frozen=True)
 class Thickness:
-    """How thick a part is behind points spread evenly over its surface: arrays of length n; ``point`` (n, 3)."""
+    """How thick a part is behind points spread evenly over its surface: arrays of length n; ``point`` (n, 3).
+
+    ``upright`` is True where the surface stands rather than lies, so that the way through runs within a layer.
+    """
 
     point: Floats
     mm: Floats
     area_mm2: Floats
+    upright: NDArray[np.bool_]
 
     @classmethod
     def of(cls, solid: Solid, surface: Surface) -> Thickness:
@@ -166,7 +175,8 @@ class Thickness:
         point, mm = point[seen], distance[seen] + start
         # Along edges a look straight in may graze the next face: a place is thin only if its neighbours are, too.
         near = cKDTree(point).query(point, k=min(5, len(point)))[1].reshape(len(point), -1)
-        return cls(point, np.median(mm[near], axis=1), area[seen])
+        upright = np.abs(surface.normal[face[seen], 2]) < 0.5
+        return cls(point, np.median(mm[near], axis=1), area[seen], upright)
 
     def by_face(self, surface: Surface) -> Floats:
         """Thickness of each triangle, mm, float64 (m,): that of the thinnest of its nearest points."""
@@ -193,6 +203,27 @@ def spread_points(solid: Solid, surface: Surface, count: int) -> tuple[NDArray[n
     u, v = 0.01 + 0.97 * u, 0.01 + 0.97 * v
     a, b, c = (solid.vertices[solid.faces[face, j]] for j in range(3))
     return face, a + u[:, None] * (b - a) + v[:, None] * (c - a)
+
+
+def wall_bands(thickness: Thickness) -> list[WallBand]:
+    """Thicknesses up to 8 mm that at least a twentieth of the surface has in common, to a tenth of a millimetre.
+
+    Looks only where the surface stands: there the way through lies within a layer, where walls and filling share it.
+    """
+    looked = thickness.upright & (thickness.mm < _THICKEST_WALL_MM)
+    mm, area = thickness.mm[looked], thickness.area_mm2[looked]
+    whole, bands = float(thickness.area_mm2.sum()), []
+    while len(mm):
+        held = np.histogram(mm, bins=np.arange(0, _THICKEST_WALL_MM + 0.21, _BAND_MM), weights=area)[0]
+        window = np.convolve(held, np.ones(3), mode="same")
+        peak = int(np.argmax(window))
+        inside = np.abs(mm - (peak + 0.5) * _BAND_MM) <= 1.5 * _BAND_MM
+        if area[inside].sum() < _LEAST_BAND_SHARE * whole:
+            break
+        middle = float(np.average(mm[inside], weights=area[inside]))
+        bands.append(WallBand(thickness_mm=round(middle, 3), area_mm2=float(area[inside].sum())))
+        mm, area = mm[~inside], area[~inside]
+    return sorted(bands, key=lambda band: band.thickness_mm)
 
 
 def _bins(values: Floats, area_mm2: Floats, edges: tuple[float, ...]) -> list[Bin]:

@@ -11,14 +11,11 @@ from meanbead.core.part.insight import OVERHANG_DEG, Surface
 from meanbead.core.part.pose import pose_of, posed, standing_on
 from meanbead.core.part.sound import Solid
 from meanbead.core.part.steady import tip_angle_deg
-from meanbead.core.vocabulary.estimate import Result
+from meanbead.core.vocabulary.base import Result
 from meanbead.core.vocabulary.pose import Pose
 
 ALIKE_DEG = 6.0
 """Directions closer than this count as one way to stand."""
-
-STEADY_DEG = 8.0
-"""A part that falls when it leans by less than this is not worth printing that way without something to hold it."""
 
 _AXES = np.array([[0, 0, -1], [0, 0, 1], [0, -1, 0], [0, 1, 0], [-1, 0, 0], [1, 0, 0]], dtype=np.float64)
 

@@ -1,5 +1,88 @@
-"""Checks of a recipe: small functions, each with a value, a limit, a reason and a remedy."""
+"""Checks of a recipe: small functions, each with a value, a limit, a reason, a source and a remedy.
 
-from meanbead.core.rules.checks import Situation, findings
+A rule yields findings on a :class:`Situation`; :func:`findings` runs them all, gravest first. A rule that lacks what it
+needs (an estimate, the part's insight) says nothing.
+"""
 
-__all__ = ["Situation", "findings"]
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from meanbead.core.rules import bead, looks, melt, overhangs, pace, plastic, plate, shell, start
+from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation
+from meanbead.core.vocabulary.finding import Finding, Severity
+
+__all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "Situation", "findings"]
+
+Rule = Callable[[Situation], Iterator[Finding]]
+
+RULES: tuple[Rule, ...] = (
+    melt.temperature_bounds,
+    plate.room_on_machine,
+    bead.layer_height_bounds,
+    bead.wide_line,
+    bead.narrow_line,
+    bead.first_layer_height,
+    bead.full_steps,
+    plastic.abrasive,
+    plastic.small_bore,
+    plastic.damp,
+    plastic.ventilation,
+    melt.melt_cap,
+    melt.flow_margin,
+    melt.push_limit,
+    melt.cold_metal,
+    melt.hotter_than_needed,
+    shell.sliver,
+    shell.lost_detail,
+    shell.detail_limit,
+    shell.shell_limit,
+    shell.density_limit,
+    shell.thin_top,
+    shell.thin_floor,
+    looks.ridge,
+    looks.outer_speed,
+    looks.ripples,
+    looks.fast_top,
+    looks.ironing,
+    looks.seam,
+    overhangs.overhang,
+    overhangs.long_bridge,
+    overhangs.bridge_pace,
+    overhangs.support_interface,
+    overhangs.needless_supports,
+    start.hold_on_bed,
+    start.no_chamber,
+    start.priming,
+    start.first_layer_pace,
+    pace.waiting,
+    pace.short_layers,
+    pace.fan,
+    pace.short_hops,
+    pace.too_much_travel,
+    plate.copies_in_turn,
+    plate.spool,
+    plate.ends_alone,
+    plate.long_print,
+    plate.layers_from_neighbours,
+    plate.trimming,
+)
+
+FORBIDDING: tuple[Rule, ...] = (
+    melt.temperature_bounds,
+    bead.layer_height_bounds,
+    bead.wide_line,
+    bead.narrow_line,
+    bead.first_layer_height,
+    plastic.abrasive,
+    plastic.small_bore,
+)
+"""Rules that need no estimate and whose stops and risks no search may offer."""
+
+_ORDER: dict[Severity, int] = {"stop": 0, "risk": 1, "waste": 2, "note": 3}
+
+
+def findings(situation: Situation) -> list[Finding]:
+    """All findings on a recipe, gravest first."""
+    found = [finding for rule in RULES for finding in rule(situation)]
+    return sorted(found, key=lambda finding: _ORDER[finding.severity])

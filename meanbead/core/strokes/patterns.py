@@ -17,7 +17,6 @@ import shapely
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
-from meanbead.core.errors import RecipeError
 from meanbead.core.parallel import Objects
 from meanbead.core.strokes.overlay import difference, intersection
 from meanbead.core.strokes.pieces import Curves
@@ -69,12 +68,6 @@ def sparse_strokes(
         return [Family(concentric(regions, spacing_mm, spacing_mm / density, multiplier), np.zeros(len(regions)))]
     if pattern in ("honeycomb", "gyroid"):
         draw = _honeycomb if pattern == "honeycomb" else _gyroid
-        if multiplier > 1:
-            raise RecipeError(
-                f"Doubled lines are not laid in a {pattern} infill, whose walls bend.",
-                field="infill.line_multiplier",
-                remedy="Use one line, or a straight pattern such as grid, triangles or cubic.",
-            )
         return [Family(draw(regions, middle_mm, spacing_mm, density, angle_rad), np.zeros(len(regions)))]
     families = []
     if pattern == "adaptive":

@@ -21,3 +21,9 @@ class Model(BaseModel):
     """A record that refuses unknown keys, NaN and infinity, and does not change once made."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Result(BaseModel):
+    """A computed record."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)

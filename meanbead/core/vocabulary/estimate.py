@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import Field
 
-from meanbead.core.vocabulary.base import Provenance
+from meanbead.core.vocabulary.base import Provenance, Result
+from meanbead.core.vocabulary.finding import Finding, Severity
 
-Severity = Literal["stop", "risk", "waste", "note"]
-
-
-class Result(BaseModel):
-    """A computed record."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
+__all__ = ["Causes", "Estimate", "FeatureShare", "Finding", "Interval", "LayerLedger", "Result", "Severity"]
 
 
 class FeatureShare(Result):
@@ -55,24 +50,13 @@ class Interval(Result):
     basis: str
 
 
-class Finding(Result):
-    """A rule's verdict on a recipe."""
-
-    rule: str
-    severity: Severity
-    field: str
-    sentence: str
-    remedy: str
-    value: float | None = None
-    limit: float | None = None
-
-
 class Estimate(Result):
     """Time, filament and cost of one part with one recipe on one machine.
 
     ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
     is too thin to be laid, ``overfilled_mm3`` is laid twice. Where ``layers_planned`` is less than ``layers``, the
-    figures are those of a sample and may be off by the share ``sampling_error``.
+    figures are those of a sample and may be off by the share ``sampling_error``. ``plate_mm`` is the size of all that is
+    laid, x and y, zero where it is not known; ``substituted`` are the numbers of layers whose section stands in from a neighbour.
     """
 
     engine_version: str
@@ -99,6 +83,8 @@ class Estimate(Result):
     melt_ceiling_mm3_s: float
     melt_ceiling_source: Provenance
     melt_capped: bool
+    plate_mm: Annotated[tuple[float, ...], Field(min_length=2, max_length=2)]
+    substituted: list[int]
     findings: list[Finding]
     interval: Interval
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from meanbead.core.vocabulary.estimate import Result
+from meanbead.core.vocabulary.base import Result
 
 SpotKind = Literal["thin_wall", "detail", "overhang", "slope", "flat_top", "bridge", "corner"]
 
@@ -35,9 +35,17 @@ class DetailLoss(Result):
     lost_share: float
 
 
+class WallBand(Result):
+    """Surface of the part behind which it is about so thick: a wall that walls and filling have to share."""
+
+    thickness_mm: float
+    area_mm2: float
+
+
 class PartInsight(Result):
     """Facts of a solid in its pose.
 
+    ``walls`` are the thicknesses that much of the surface has in common, thinnest first, and ``surface_mm2`` all of it.
     ``thickness`` is surface by the way straight through the part behind it; ``overhang`` is surface that looks down, by
     angle from upright; ``slopes`` is surface that looks up and leans, by its slope from the horizontal, where layers
     show as steps. ``tip_angle_deg`` is by how much the part can lean before it falls; ``smallest_detail_mm`` is the
@@ -45,7 +53,9 @@ class PartInsight(Result):
     """
 
     bodies: int
+    surface_mm2: float
     thickness: list[Bin]
+    walls: list[WallBand]
     thinnest_mm: float
     typical_thickness_mm: float
     details: list[DetailLoss]

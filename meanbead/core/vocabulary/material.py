@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from meanbead.core.vocabulary.base import Model, NonNegative, Provenance
+from meanbead.core.vocabulary.base import Model, NonNegative, Provenance, Share
 
 
 class Material(Model):
@@ -14,7 +14,8 @@ class Material(Model):
 
     ``flow_temp_c`` is the temperature at which the strand's centre is soft enough to follow the bore;
     ``diffusivity_mm2_s`` is conductivity / (density x specific heat) over the range from room to melt;
-    ``push_limit_mm3_s`` is the flow of well-molten plastic that a drive can push through a 0.4 mm bore.
+    ``push_limit_mm3_s`` is the flow of well-molten plastic that a drive can push through a 0.4 mm bore. ``fan_min`` and
+    ``fan_max`` bound the fan that suits it, ``min_bore_mm`` is the least bore that its filling passes.
     """
 
     name: Annotated[str, Field(min_length=1, max_length=80)] = "PLA"
@@ -30,6 +31,11 @@ class Material(Model):
     specific_heat_j_g_k: Annotated[float, Field(gt=0.3, le=5)] = 1.9
     abrasive: bool = False
     ventilate: bool = False
+    warp_prone: bool = False
+    damp_prone: bool = False
+    fan_min: Share = 0.0
+    fan_max: Share = 1.0
+    min_bore_mm: Annotated[float, Field(ge=0, le=2)] = 0.0
     source: Provenance = "typical"
 
     @model_validator(mode="after")

@@ -101,6 +101,8 @@ class Printer(Model):
     """A machine. Every key has a typical default, so that a partial description still works.
 
     ``coupled_gantry`` is a gantry whose two motors share x and y: speed, acceleration and jerk then bound the motors.
+    ``clean_acceleration_mm_s2`` is the highest at which outer walls show no ripple; ``overhang_limit_deg`` the steepest
+    overhang, from upright, that prints clean with beads half as high as wide.
     """
 
     bed_mm: BedMm = BedMm()
@@ -118,3 +120,12 @@ class Printer(Model):
     room_temp_c: Annotated[float, Field(ge=-20, le=60)] = 22
     limits_source: Provenance = "typical"
     running_cost_per_h: NonNegative = 0
+    clean_acceleration_mm_s2: AccelerationMmS2 | None = None
+    overhang_limit_deg: Annotated[float, Field(ge=20, le=85)] = 52
+    enclosed: bool = False
+
+    @property
+    def clean_acceleration(self) -> float:
+        """Highest acceleration that shows no ripple, mm/s2; a typical one for the kinematics where none is given."""
+        typical = 1500.0 if self.kinematics == "bed_moving" else 4000.0
+        return self.clean_acceleration_mm_s2 or typical

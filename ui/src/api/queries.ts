@@ -77,9 +77,35 @@ export async function shelfChanged(queries: QueryClient): Promise<void> {
   const about = (queryKey: readonly string[]) => ({ queryKey, type: "inactive" as const });
   queries.removeQueries(about(["estimate"]));
   queries.removeQueries(about(["columns"]));
+  for (const advice of ["findings", "remedies"]) queries.removeQueries(about([advice]));
   await Promise.all(
-    [["columns"], ["estimate"], keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
+    [["columns"], ["estimate"], ["findings"], ["remedies"], keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
   );
+}
+
+/** Findings of a column by the house's rules and the part's purpose; asked for when its figures are there. */
+export function useFindings(column: RecipeColumn | undefined, part: Part, ready: boolean) {
+  return useQuery({
+    queryKey: ["findings", column?.id, column?.version, part.version, part.facts.digest],
+    queryFn: async ({ signal }) =>
+      take(await api.GET("/api/recipes/{recipe_id}/findings", { params: { path: { recipe_id: column?.id ?? 0 } }, signal })),
+    enabled: ready && column !== undefined,
+    staleTime: 60_000,
+    gcTime: 120_000,
+  });
+}
+
+/** What each remedy of a column's findings would do, tried on a sample. */
+export function useRemedies(column: RecipeColumn | undefined, part: Part, ready: boolean) {
+  return useQuery({
+    queryKey: ["remedies", column?.id, column?.version, part.version, part.facts.digest],
+    queryFn: async ({ signal }) =>
+      take(await api.GET("/api/recipes/{recipe_id}/remedies", { params: { path: { recipe_id: column?.id ?? 0 } }, signal })).remedies,
+    enabled: ready && column !== undefined && !column.gcode,
+    staleTime: 60_000,
+    gcTime: 120_000,
+    retry: false,
+  });
 }
 
 /** About how many layers a first answer is computed from. */

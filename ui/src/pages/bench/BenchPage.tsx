@@ -2,11 +2,12 @@ import { useEffect, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Part, RecipeColumn } from "../../api/client";
 import { useColumns, useFigures, usePreview, useShelf, type PreviewAsk } from "../../api/queries";
+import { FindingsPanel } from "../advice/FindingsPanel";
+import { LeversPanel } from "../advice/LeversPanel";
 import { usePartOfPage } from "../part/PartLayout";
 import { BeadDrawing } from "./BeadDrawing";
 import { ColumnPanel } from "./ColumnPanel";
 import { withValue } from "./fields";
-import { Findings } from "./Findings";
 import { FlowGauge } from "./FlowGauge";
 import { HeightProfile } from "./HeightProfile";
 import { Ledger } from "./Ledger";
@@ -119,6 +120,26 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
           <RowHelp row={focus.row} state={state} shelf={shelf.data} actions={actions} />
         </aside>
       </div>
+      {inFocus && entries.length > 0 && (
+        <div className="mt-8 grid grid-cols-1 gap-8 border-t border-rule pt-5 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+          <div className="min-w-0">
+            {inFocus.gcode ? (
+              <p className="text-quiet">A replayed file cannot be changed. Put the focus on another column for advice.</p>
+            ) : (
+              <LeversPanel part={part} column={inFocus} actions={actions} />
+            )}
+          </div>
+          <div className="min-w-0">
+            <FindingsPanel
+              part={part}
+              column={inFocus}
+              estimate={state?.estimate}
+              ready={state !== undefined && !state.pending && state.error === null}
+              actions={actions}
+            />
+          </div>
+        </div>
+      )}
       {entries.length > 0 && (
         <div className="mt-8 grid grid-cols-1 gap-8 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
           <div className="min-w-0 space-y-8">
@@ -131,7 +152,6 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
             <WaterfallPanel columns={columns} />
           </div>
           <div className="min-w-0 space-y-8">
-            <Findings entries={entries} />
             <HeightProfile part={part} columns={columns.filter((column) => !column.gcode)} />
           </div>
         </div>

@@ -60,6 +60,7 @@ function PartHead({ part }: { part: Part }) {
       <nav aria-label="This part" className="ml-auto flex gap-1 text-sm">
         <Tab to={`/parts/${part.id}/ready`} name="Get ready" />
         <Tab to={`/parts/${part.id}`} name="Bench" />
+        <Tab to={`/parts/${part.id}/tradeoff`} name="Trade-off" />
         <Tab to={`/parts/${part.id}/layers`} name="Layers" />
       </nav>
     </div>

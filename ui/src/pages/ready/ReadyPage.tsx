@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import { useSearchParams } from "react-router";
 import { Vector3 } from "three";
 import { api, take, type Spot } from "../../api/client";
 import { fetchMesh, fetchThickness } from "../../api/binary";
@@ -43,8 +44,10 @@ export default function ReadyPage() {
 
   const [viewer, setViewer] = useState<PartViewer | null>(null);
   const [tool, setTool] = useState<Tool>("look");
-  const [side, setSide] = useState<Side>("Facts");
-  const [fact, setFact] = useState<FactKey | null>(null);
+  // A finding may lead here, to a fact on the part or to other ways to stand.
+  const [asked] = useSearchParams();
+  const [side, setSide] = useState<Side>(asked.get("side") === "stand" ? "Ways to stand" : "Facts");
+  const [fact, setFact] = useState<FactKey | null>(asked.get("show") as FactKey | null);
   // A section and a measured way belong to the part as it stood when they were made.
   const [marks, setMarks] = useState<Marks>({ digest, cut: null, points: [] });
   const { cut, points } = marks.digest === digest ? marks : { cut: null, points: NO_POINTS };

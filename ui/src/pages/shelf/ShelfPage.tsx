@@ -4,6 +4,7 @@ import { api, take } from "../../api/client";
 import { keys, useShelf } from "../../api/queries";
 import { plain } from "../../lib/format";
 import { MachineCard } from "./MachineCard";
+import { Spools } from "./Spools";
 
 /** What recipes choose from: machines, which can be described here, and the nozzles and materials at hand. */
 export default function ShelfPage() {
@@ -65,12 +66,15 @@ export default function ShelfPage() {
                   {plain(material.price_per_kg ?? 0)} a kg
                   {material.ventilate ? " · ventilate" : ""}
                   {material.abrasive ? " · abrasive" : ""}
+                  {material.warp_prone ? " · warps" : ""}
+                  {material.damp_prone ? " · keep dry" : ""}
                 </span>
               </li>
             ))}
           </ul>
         </section>
       </div>
+      {shelf.data && <Spools shelf={shelf.data} />}
     </div>
   );
 }

@@ -49,6 +49,8 @@ export const MACHINE_FIELDS: readonly MachineField[] = [
   { path: ["acceleration_mm_s2", "print"], label: "Acceleration, printing", unit: "mm/s²", group: "Pace" },
   { path: ["acceleration_mm_s2", "travel"], label: "Acceleration, travel", unit: "mm/s²", group: "Pace" },
   { path: ["acceleration_mm_s2", "retract"], label: "Acceleration, retraction", unit: "mm/s²", group: "Pace" },
+  { path: ["clean_acceleration_mm_s2"], label: "No ripple up to", unit: "mm/s²", group: "Pace" },
+  { path: ["overhang_limit_deg"], label: "Clean overhang up to", unit: "°", group: "Room" },
   {
     path: ["corner", "law"],
     label: "Corner law",

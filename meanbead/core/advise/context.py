@@ -1,0 +1,106 @@
+"""What advice knows beside the recipe: the part's insight, its purpose, the house's rules, the shop, the nozzles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from pydantic import ValidationError
+
+from meanbead.core.carry import carried
+from meanbead.core.choices import with_value
+from meanbead.core.errors import MeanBeadError, RecipeError
+from meanbead.core.estimate.engine import Job
+from meanbead.core.melt import melt_ceiling
+from meanbead.core.plan import Plan
+from meanbead.core.resolve import resolve
+from meanbead.core.rules import Situation
+from meanbead.core.vocabulary.estimate import Estimate
+from meanbead.core.vocabulary.finding import SettingValue, SetTo
+from meanbead.core.vocabulary.house import HouseRules
+from meanbead.core.vocabulary.insight import PartInsight
+from meanbead.core.vocabulary.nozzle import Nozzle
+from meanbead.core.vocabulary.part import PartFacts
+from meanbead.core.vocabulary.purpose import Limits
+from meanbead.core.vocabulary.recipe import Recipe
+from meanbead.core.vocabulary.shop import Shop
+
+
+@dataclass(frozen=True)
+class Context:
+    """Everything about a part and its workshop that does not change from one recipe to the next.
+
+    ``nozzles`` are those on hand, by a number of the caller's.
+    """
+
+    facts: PartFacts
+    insight: PartInsight | None = None
+    limits: Limits = Limits()
+    house: HouseRules = HouseRules()
+    shop: Shop = Shop()
+    nozzles: dict[int, Nozzle] = field(default_factory=dict)
+    shell_before_mm: float | None = None
+    lying_overhang_mm2: float | None = None
+
+    def situation(self, job: Job, plan: Plan | None = None, estimate: Estimate | None = None) -> Situation:
+        """What rules look at, for a recipe in this context. Raises :class:`RecipeError` as ``resolve`` does."""
+        resolved = plan or resolve(job.recipe, job.printer, job.nozzle, job.material)
+        return Situation(
+            job.recipe,
+            resolved,
+            job.printer,
+            job.nozzle,
+            job.material,
+            melt_ceiling(job.printer, job.nozzle, job.material, resolved.nozzle_temp_c),
+            self.facts,
+            estimate,
+            self.insight,
+            self.house,
+            self.limits,
+            self.shop,
+            self.nozzles,
+            self.shell_before_mm,
+            self.lying_overhang_mm2,
+        )
+
+
+def settings_between(old: Recipe, new: Recipe) -> list[SetTo]:
+    """Settings that make one recipe of another, by dotted keys; ranges of heights are left as they are."""
+    before, after = _flat(old), _flat(new)
+    changed = [
+        key for key in (*after, *(key for key in before if key not in after)) if before.get(key) != after.get(key)
+    ]
+    return [SetTo(key=key, value=after.get(key)) for key in changed]
+
+
+def _flat(recipe: Recipe) -> dict[str, SettingValue]:
+    found: dict[str, SettingValue] = {}
+    for key, value in recipe.model_dump(exclude_none=True, exclude={"nozzle_diameter_mm", "height_ranges"}).items():
+        if isinstance(value, dict):
+            found |= {f"{key}.{name}": inner for name, inner in value.items()}
+        else:
+            found[key] = value
+    return found
+
+
+def with_settings(job: Job, settings: list[SetTo], nozzles: dict[int, Nozzle]) -> Job:
+    """A job with settings changed. ``nozzle`` takes the number of one on hand and carries the recipe over to it: the
+    shell's thickness and the ratios to the bore stay; the other settings are made after that.
+
+    Raises :class:`RecipeError` for a value that its model does not take or a nozzle that is not on hand.
+    """
+    recipe, nozzle = job.recipe, job.nozzle
+    for one in sorted(settings, key=lambda setting: setting.key != "nozzle"):
+        if one.key == "nozzle":
+            other = nozzles.get(int(one.value)) if isinstance(one.value, int | float) else None
+            if other is None:
+                raise RecipeError(f"There is no nozzle {one.value} on hand.", field="nozzle")
+            recipe, nozzle = carried(recipe, job.printer, nozzle, other, job.material), other
+            continue
+        try:
+            recipe = with_value(recipe, one.key, one.value)
+        except ValidationError as problem:
+            says = problem.errors()[0]["msg"]
+            raise RecipeError(f"{one.key} cannot be {one.value}: {says}.", field=one.key) from problem
+        except (KeyError, TypeError, AttributeError) as problem:
+            raise MeanBeadError(f"{one.key!r:.60} is not a setting.", field=one.key) from problem
+    return replace(job, recipe=recipe, nozzle=nozzle)

@@ -1,0 +1,202 @@
+"""The space of recipes that a search may look at: what varies, by which values, from which recipe."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+from scipy.stats import qmc
+
+from meanbead.core.advise.context import Context, with_settings
+from meanbead.core.bead import bead_area_mm2
+from meanbead.core.choices import choices
+from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.engine import Job
+from meanbead.core.melt import melt_ceiling
+from meanbead.core.plan import Plan
+from meanbead.core.resolve import resolve
+from meanbead.core.rules.situation import floor_to
+from meanbead.core.vocabulary.finding import SettingValue, SetTo
+
+Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]
+"""What varies and by which values. Keys are the recipe's own dotted ones, and four that set several of them:
+
+``nozzle`` (numbers of those on hand; carries the shell and the ratios to the bore), ``line_width_bores`` (all lines, in
+bores), ``inner_width_bores`` (all but outer wall and top), ``pace`` (factor on the speeds of all lines, each held to what
+the hot end melts).
+"""
+
+_TOGETHER = ("nozzle", "line_width_bores", "inner_width_bores", "pace")
+_LINES = ("outer_wall", "inner_wall", "infill", "solid", "top")
+_INNER = ("inner_wall", "infill", "solid")
+MOST_AXES = 16
+
+Point = tuple[int, ...]
+"""A recipe of the space: which value of each axis."""
+
+
+@dataclass(frozen=True)
+class Space:
+    """The product of all axes' values. ``axes`` keeps the order in which settings are made."""
+
+    axes: tuple[tuple[str, tuple[SettingValue, ...]], ...]
+
+    @classmethod
+    def of(cls, vary: Mapping[str, list[SettingValue]]) -> Space:
+        """Check what is to vary. Raises :class:`RecipeError` for unknown keys and too much at once."""
+        if not vary:
+            raise RecipeError("Nothing is to vary.", field="vary", remedy="Name at least one setting with its values.")
+        if len(vary) > MOST_AXES:
+            raise RecipeError(f"{len(vary)} settings are more than {MOST_AXES}.", field="vary")
+        known = {choice.key for choice in choices()} | set(_TOGETHER)
+        for key in vary:
+            if key not in known or key in ("machine", "material", "height_ranges"):
+                raise RecipeError(
+                    f"{key!r:.60} is not a setting that can vary.",
+                    field=f"vary.{key}"[:80],
+                    remedy="Use the recipe's own keys, such as infill.density.",
+                )
+        order = {key: rank for rank, key in enumerate(_TOGETHER[:-1])}
+        axes = sorted(vary.items(), key=lambda item: (item[0] == "pace", order.get(item[0], len(order))))
+        return cls(tuple((key, tuple(dict.fromkeys(values))) for key, values in axes))
+
+    @property
+    def size(self) -> int:
+        """How many recipes it holds."""
+        return math.prod(len(values) for _, values in self.axes)
+
+    def values(self, point: Point) -> dict[str, SettingValue]:
+        """The values at a point, by axis."""
+        return {key: values[at] for (key, values), at in zip(self.axes, point, strict=True)}
+
+    def all_points(self) -> list[Point]:
+        """Every point, in the order of :meth:`spread_points`' neighbourhood: far apart ones first."""
+        shape = tuple(len(values) for _, values in self.axes)
+        flat = np.arange(self.size)
+        # A stride near the golden share of the whole visits all of it evenly, whenever it is stopped.
+        stride = next(
+            k for k in range(max(1, round(self.size * 0.618)), 2 * self.size + 2) if math.gcd(k, self.size) == 1
+        )
+        return [tuple(int(k) for k in np.unravel_index(int(one), shape)) for one in flat * stride % self.size]
+
+    def spread_points(self, count: int) -> list[Point]:
+        """Points that fill the space evenly: Sobol's sequence (scrambled with a fixed seed), rounded to the values."""
+        sobol = qmc.Sobol(len(self.axes), scramble=True, seed=20240517)
+        unit = sobol.random_base2(max(3, math.ceil(math.log2(max(count, 2)))))
+        shape = np.array([len(values) for _, values in self.axes])
+        at: NDArray[np.int64] = np.minimum((unit * shape).astype(np.int64), shape - 1)
+        return list(dict.fromkeys(tuple(int(k) for k in row) for row in at))[:count]
+
+    def neighbours(self, point: Point) -> list[Point]:
+        """Points one value away along one axis. Values that are not numbers have no order: all others are near."""
+        found = []
+        for axis, (key, values) in enumerate(self.axes):
+            ordered = key != "nozzle" and all(isinstance(v, int | float) and not isinstance(v, bool) for v in values)
+            steps = (point[axis] - 1, point[axis] + 1) if ordered else range(len(values))
+            found += [
+                (*point[:axis], k, *point[axis + 1 :]) for k in steps if 0 <= k < len(values) and k != point[axis]
+            ]
+        return found
+
+
+def job_at(base: Job, values: Mapping[str, SettingValue], context: Context) -> tuple[Job, Plan]:
+    """The job at a point: the base with its values. Speeds are held to what the hot end melts, less the margin that the
+    purpose asks for, and skins keep the base's thickness where layers change.
+
+    Raises :class:`RecipeError` where the point cannot be.
+    """
+    settings = [SetTo(key=key, value=value) for key, value in values.items() if key not in _TOGETHER[1:]]
+    job = with_settings(base, [*_kept_skins(base, values), *settings], context.nozzles)
+    widths = _widths(values, job.nozzle.bore_mm)
+    if widths:
+        job = with_settings(job, widths, context.nozzles)
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    paced = _paced(job, plan, float(values.get("pace") or 1.0), context)
+    if paced:
+        job = with_settings(job, paced, context.nozzles)
+        plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    return job, plan
+
+
+def _kept_skins(base: Job, values: Mapping[str, SettingValue]) -> list[SetTo]:
+    """Skins in millimetres where heights vary and layers are not varied themselves."""
+    if "layer_height_mm" not in values and "nozzle" not in values:
+        return []
+    shape = resolve(base.recipe, base.printer, base.nozzle, base.material).shape
+    kept = []
+    for name, layers in (("top", shape.top_layers), ("bottom", shape.bottom_layers)):
+        if f"{name}_layers" not in values and f"skins.{name}_mm" not in values:
+            kept.append(SetTo(key=f"skins.{name}_mm", value=round(layers * shape.layer_height_mm, 4)))
+    return kept
+
+
+def _widths(values: Mapping[str, SettingValue], bore_mm: float) -> list[SetTo]:
+    made: dict[str, float] = {}
+    for key, names in (("line_width_bores", _LINES), ("inner_width_bores", _INNER)):
+        ratio = values.get(key)
+        if isinstance(ratio, int | float):
+            made |= {f"line_width_mm.{name}": round(ratio * bore_mm, 3) for name in names}
+    return [SetTo(key=key, value=value) for key, value in made.items()]
+
+
+def _paced(job: Job, plan: Plan, factor: float, context: Context) -> list[SetTo]:
+    """Speeds times a factor, none faster than melts or than the axes."""
+    ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c).plan_mm3_s
+    ceiling *= 1 - (context.limits.flow_margin or 0.0)
+    heights = plan.shape.slope_heights
+    height = plan.shape.layer_height_mm if heights is None else heights.max_mm
+    fastest = min(job.printer.max_speed_mm_s.x, job.printer.max_speed_mm_s.y)
+    made = []
+    for name in (*_LINES, "first_layer"):
+        now = getattr(plan.speed_mm_s, name)
+        high = plan.shape.first_layer_height_mm if name == "first_layer" else height
+        area = bead_area_mm2(max(getattr(plan.shape.width_mm, name), high), high) * plan.flow_ratio
+        melts = ceiling / area * 0.998
+        limit = min(melts, fastest)
+        if name == "outer_wall" and context.limits.outer_speed_mm_s is not None:
+            limit = min(limit, context.limits.outer_speed_mm_s)
+        speed = min(now * (factor if name != "first_layer" else 1.0), limit)
+        speed = floor_to(speed, 0.5) if speed >= 1 else speed
+        if abs(speed - now) > 1e-9:
+            made.append(SetTo(key=f"speed_mm_s.{name}", value=max(speed, 0.1)))
+    return made
+
+
+def usual_vary(job: Job, context: Context) -> Vary:
+    """What is usually worth varying around a recipe: nozzles on hand, heights that some of them can lay, widths, walls,
+    filling, pace and acceleration; each with the recipe's own value among them."""
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    shape, step = plan.shape, max(job.printer.z_step_mm or 0.01, 0.01)
+    pace = math.ceil(0.04 / step - 1e-9) * step
+    own = next((number for number, one in context.nozzles.items() if one == job.nozzle), None)
+    bores = {job.nozzle.bore_mm: own} | {one.bore_mm: number for number, one in sorted(context.nozzles.items())}
+    if own is not None:
+        bores[job.nozzle.bore_mm] = own
+    low, high = 0.25 * min(bores), 0.75 * max(bores)
+    count = round((high - low) / pace) + 1
+    every = max(1, math.ceil(count / 9))
+    heights = {round(math.ceil(low / pace - 1e-6) * pace + k * every * pace, 4) for k in range(count // every + 1)}
+    heights = {height for height in heights if height <= high + 1e-9} | {shape.layer_height_mm}
+    vary: Vary = {}
+
+    def offer(key: str, values: Iterable[SettingValue]) -> None:
+        vary[key] = list(values)
+
+    if len(context.nozzles) > 1 and own is not None:
+        offer("nozzle", [number for _, number in sorted(bores.items()) if number is not None])
+    offer("layer_height_mm", sorted(heights))
+    offer("line_width_bores", sorted({1.0, 1.1, 1.25, round(shape.width_mm.outer_wall / job.nozzle.bore_mm, 3)}))
+    offer("inner_width_bores", sorted({1.1, 1.5, round(shape.width_mm.inner_wall / job.nozzle.bore_mm, 3)}))
+    offer("walls", list(range(max(1, shape.walls - 1), shape.walls + 3)))
+    offer("infill.density", sorted({0.08, 0.12, 0.15, 0.2, 0.3, round(shape.infill_density, 4)}))
+    offer("infill.pattern", list(dict.fromkeys([shape.infill_pattern, "grid", "gyroid", "cubic"])))
+    offer("infill.line_multiplier", sorted({1, 2, shape.infill_line_multiplier}))
+    offer("pace", [1, 1.5, 2.5])
+    accelerations = {plan.print_acceleration_mm_s2, job.printer.clean_acceleration}
+    offer("acceleration_mm_s2.print", sorted(accelerations))
+    return vary

@@ -1,0 +1,87 @@
+"""Attended hours make print time a staircase: a plate that ends at night waits for the morning."""
+
+from __future__ import annotations
+
+import math
+
+from meanbead.core.vocabulary.shop import Attended
+
+DAY_H = 24.0
+WEEK_H = 168.0
+JUST_FITS = 0.06
+"""A print just fits where one so much longer would cost a part of a plate a day."""
+
+
+def someone_is_there(attended: Attended, hour: float) -> bool:
+    """Whether an hour of the week (0 is Monday, 0:00) is attended."""
+    day, hour_of_day = divmod(hour % WEEK_H, DAY_H)
+    return int(day) in attended.days and attended.from_h <= hour_of_day <= attended.to_h
+
+
+def next_attended_h(attended: Attended, hour: float) -> float:
+    """The first moment from ``hour`` on when someone is there, in hours of the week; may lie in a later week."""
+    if someone_is_there(attended, hour):
+        return hour
+    start = math.floor(hour / DAY_H)
+    for day in range(start, start + 9):
+        opens = day * DAY_H + attended.from_h
+        if day % 7 in attended.days and opens >= hour:
+            return opens
+    raise AssertionError("some day is attended")
+
+
+def plates_per_day(whole_time_s: float, attended: Attended) -> float:
+    """Plates that one machine makes a day, on average over four weeks, if it is served whenever someone is there.
+
+    A plate is taken off and the next one started at the first attended moment after it ends, which takes the
+    turnaround. Validity: one machine, prints that succeed; the average is exact to a plate in four weeks.
+    """
+    hours = max(whole_time_s, 1.0) / 3600
+    turnaround = attended.turnaround_min / 60
+    now = next_attended_h(attended, 0.0)
+    first, horizon, plates = now, 4 * WEEK_H, 0
+    while True:
+        end = next_attended_h(attended, now + hours)
+        if end - first > horizon:
+            break
+        plates += 1
+        now = next_attended_h(attended, end + turnaround)
+    # The last plate may straddle the end: a share of it is counted, so that longer is never better by chance.
+    plates_and_share = plates + (first + horizon - now) / max(end + turnaround - now, turnaround + hours)
+    return plates_and_share / (horizon / DAY_H)
+
+
+def longest_for_s(plates: float, attended: Attended, shortest_s: float = 60.0) -> float:
+    """Longest whole print time, s, that still makes so many plates a day; 0 where none does."""
+    low, high = shortest_s, WEEK_H * 3600
+    if plates_per_day(low, attended) < plates:
+        return 0.0
+    while high - low > 1.0:
+        middle = (low + high) / 2
+        if plates_per_day(middle, attended) >= plates - 1e-9:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+def just_fits(whole_time_s: float, attended: Attended) -> bool:
+    """Whether a print so long uses its slot well: a little longer, and clearly fewer plates are made."""
+    now, longer = (plates_per_day(whole_time_s * factor, attended) for factor in (1.0, 1 + JUST_FITS))
+    return longer < now * (1 - 2.5 * JUST_FITS)
+
+
+def ends_unattended(whole_time_s: float, attended: Attended, start_h: float) -> tuple[float, float] | None:
+    """If a print that starts at an hour of the week ends when nobody is there: when, and when someone next is, both in
+    hours of the week; else None."""
+    end = start_h + whole_time_s / 3600
+    if someone_is_there(attended, end):
+        return None
+    return end, next_attended_h(attended, end)
+
+
+def clock(hour_of_week: float) -> str:
+    """An hour of the week as people say it, such as ``Tue 7:30``."""
+    day, hour = divmod(hour_of_week % WEEK_H, DAY_H)
+    minutes = round(hour * 60)
+    return f"{('Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun')[int(day)]} {minutes // 60 % 24}:{minutes % 60:02d}"

@@ -1,0 +1,176 @@
+"""Rules of the surface: ridges, tops, ironing, ripples, the pace outside, the seam."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from meanbead.core.rules.bead import LOWEST_PER_BORE
+from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.surface import flattest_slope_deg, ridge_mm
+from meanbead.core.vocabulary.finding import Finding, SettingValue
+
+TOP_SPEED_MM_S = 70.0
+IRONING_SHARE = 0.15
+
+
+def ridge(s: Situation) -> Iterator[Finding]:
+    """Steps on visible slopes against the purpose's limit."""
+    limit = s.limits.ridge_mm
+    if limit is None or s.insight is None:
+        return
+    high = ridge_mm(s.plan, s.insight)
+    slope = flattest_slope_deg(s.insight)
+    if slope is None or high <= limit + 1e-9:
+        return
+    cosine = math.cos(math.radians(slope))
+    least = s.ceil_step(LOWEST_PER_BORE * s.nozzle.bore_mm)
+    lower = s.floor_step(limit / cosine)
+    ways = []
+    if least <= lower <= limit / cosine + 1e-9:
+        flat = {"variable_height.kind": "even"} if s.plan.shape.slope_heights is not None else {}
+        ways.append(remedy(f"Layers of {lower:g} mm", {"layer_height_mm": lower, **flat}))
+    if least * cosine <= limit and s.plan.shape.slope_heights is None and s.plan.shape.layer_height_mm > least:
+        by_slope: dict[str, SettingValue] = {
+            "variable_height.kind": "by_slope",
+            "variable_height.min_mm": least,
+            "variable_height.max_mm": s.plan.shape.layer_height_mm,
+            "variable_height.ridge_mm": limit,
+        }
+        ways.append(remedy("Low layers only where it curves", by_slope))
+    smaller = [n for n, one in s.nozzles.items() if LOWEST_PER_BORE * one.bore_mm * cosine <= limit]
+    if not ways and smaller:
+        bore, number = max((s.nozzles[n].bore_mm, n) for n in smaller)
+        height = math.floor(min(limit / cosine, 0.75 * bore) / s.step_mm + 1e-6) * s.step_mm
+        if height >= LOWEST_PER_BORE * bore:
+            label = f"The {bore:g} mm nozzle, layers of {height:.2g} mm"
+            ways.append(remedy(label, {"nozzle": number, "layer_height_mm": round(height, 4)}))
+    yield Finding(
+        rule="ridge",
+        severity="risk",
+        field=s.height_key,
+        sentence=f"Steps of {high:.2f} mm show on its slopes; this part's purpose asks for {limit:g} mm.",
+        remedy="Lower layers, at least where it curves.",
+        value=high,
+        limit=limit,
+        reason="A slope shows each layer as a step as high as the layer times the cosine of the slope.",
+        source="The part's purpose",
+        where=s.spots("slope"),
+        remedies=ways,
+    )
+
+
+def outer_speed(s: Situation) -> Iterator[Finding]:
+    """The fastest outer wall that the purpose takes."""
+    limit, speed = s.limits.outer_speed_mm_s, s.plan.speed_mm_s.outer_wall
+    if limit is None or speed <= limit + 1e-9:
+        return
+    yield Finding(
+        rule="outer_speed",
+        severity="risk",
+        field="speed_mm_s.outer_wall",
+        sentence=f"The outer wall is asked to run {speed:g} mm/s; this part's purpose takes {limit:g} mm/s.",
+        remedy=f"{limit:g} mm/s outside.",
+        value=speed,
+        limit=limit,
+        reason="Ripple, gloss and corners are made by the outer wall.",
+        source="The part's purpose",
+        school=s.school("pace"),
+        remedies=[remedy(f"{limit:g} mm/s outside", {"speed_mm_s.outer_wall": limit})],
+    )
+
+
+def fast_top(s: Situation) -> Iterator[Finding]:
+    """Tops laid so fast that they tear."""
+    speed = s.plan.speed_mm_s.top
+    if speed <= TOP_SPEED_MM_S or not s.has("top"):
+        return
+    yield Finding(
+        rule="fast_top",
+        severity="risk",
+        field="speed_mm_s.top",
+        sentence=f"Tops are laid at {speed:g} mm/s.",
+        remedy=f"At most {TOP_SPEED_MM_S:g} mm/s for a closed face.",
+        value=speed,
+        limit=TOP_SPEED_MM_S,
+        reason="A strand that is dragged over gaps tears and leaves pinholes.",
+        source="Common practice, typical figure",
+        where=s.spots("flat_top"),
+        remedies=[remedy(f"Tops at {TOP_SPEED_MM_S:g} mm/s", {"speed_mm_s.top": TOP_SPEED_MM_S})],
+    )
+
+
+def ironing(s: Situation) -> Iterator[Finding]:
+    """A second pass that takes a large part of the print."""
+    if s.estimate is None or not s.has("ironing"):
+        return
+    share = s.seconds("ironing") / max(s.estimate.print_time_s, 1e-9)
+    if share < IRONING_SHARE:
+        return
+    ways = []
+    if s.plan.shape.ironing.kind == "all_tops":
+        ways.append(remedy("Only the topmost faces", {"ironing.kind": "topmost"}))
+    if s.house.smooth_top == "one_way":
+        one_way: dict[str, SettingValue] = {"ironing.kind": "none", "skins.one_way": True, "skins.extra_top": True}
+        ways.append(remedy("One more layer with one-way strokes instead", one_way))
+    ways.append(remedy("No ironing", {"ironing.kind": "none"}))
+    yield Finding(
+        rule="ironing",
+        severity="waste",
+        field="ironing.kind",
+        sentence=f"Ironing takes {s.seconds('ironing') / 60:.0f} min, {100 * share:.0f} % of the print.",
+        remedy="Iron only what is looked at, or lay one more layer one way.",
+        value=share,
+        limit=IRONING_SHARE,
+        reason="The second pass runs over each face in lines a third of a bore apart.",
+        source="Area over spacing and speed",
+        school=s.school("smooth_top"),
+        where=s.spots("flat_top"),
+        remedies=ways,
+    )
+
+
+def ripples(s: Situation) -> Iterator[Finding]:
+    """Acceleration of the outer wall above what this machine shows clean."""
+    limit, asked = s.printer.clean_acceleration, s.plan.outer_wall_acceleration_mm_s2
+    if asked <= limit + 1e-9:
+        return
+    source = "This machine's own figure" if s.printer.clean_acceleration_mm_s2 else "Typical for this kind of machine"
+    yield Finding(
+        rule="ripples",
+        severity="risk",
+        field="acceleration_mm_s2.outer_wall",
+        sentence=f"The outer wall is asked to speed up by {asked:g} mm/s²; this machine shows ripple above {limit:g}.",
+        remedy=f"At most {limit:g} mm/s² outside.",
+        value=asked,
+        limit=limit,
+        reason="The frame rings after each corner, and the wall shows it. A faster setting that spoils the surface on this "
+        "machine is not a saving.",
+        source=source,
+        remedies=[remedy(f"{limit:g} mm/s² outside", {"acceleration_mm_s2.outer_wall": limit})],
+    )
+
+
+def seam(s: Situation) -> Iterator[Finding]:
+    """Where loops begin, against the house's school."""
+    place = s.plan.shape.seam
+    if s.plan.shape.spiral or s.plan.shape.walls == 0:
+        return
+    if s.house.seam == "hidden" and place in ("nearest", "scattered"):
+        wanted, label = "back", "At the back"
+    elif s.house.seam == "scattered" and place != "scattered":
+        wanted, label = "scattered", "Scattered"
+    else:
+        return
+    yield Finding(
+        rule="seam",
+        severity="note",
+        field="seam",
+        sentence=f"Loops begin {'wherever is nearest' if place == 'nearest' else 'at the ' + place if place != 'scattered' else 'all over'}"
+        ": the seam comes into view.",
+        remedy=f"{label}.",
+        reason="Each loop leaves a mark where it begins and ends.",
+        source="House rule",
+        school=s.school("seam"),
+        remedies=[remedy(label, {"seam": wanted})],
+    )

@@ -1,0 +1,243 @@
+"""Rules of heat and flow: windows and limits of temperature, the melt ceiling, the drive's push."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from meanbead.core.bead import bead_area_mm2
+from meanbead.core.melt import SKIP_RATIO, WALL_LOSS, temperature_for_flow_c
+from meanbead.core.rules.bead import LOWEST_PER_BORE
+from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation, ceil_to, floor_to, remedy, words
+from meanbead.core.vocabulary.finding import Finding, Remedy, SettingValue
+
+OOZE_MARGIN_C = 12.0
+"""Hotter than the flow needs by less than this is not worth a word."""
+
+_SPEED_OF = {
+    "outer_wall": "outer_wall",
+    "thin_wall": "outer_wall",
+    "inner_wall": "inner_wall",
+    "infill": "infill",
+    "solid": "solid",
+    "bottom": "solid",
+    "top": "top",
+    "bridge": "bridge",
+    "support": "support",
+    "support_interface": "support",
+    "raft": "support",
+    "skirt": "first_layer",
+    "brim": "first_layer",
+}
+
+
+def temperature_bounds(s: Situation) -> Iterator[Finding]:
+    """The lining's, the hot end's and the plastic's limits; only the gravest that is broken speaks."""
+    temp, low, high = s.plan.nozzle_temp_c, s.material.nozzle_temp_min_c, s.material.nozzle_temp_max_c
+    good = min(max(temp, low), s.highest_c)
+    way = [remedy(f"{good:g} °C", {"nozzle_temp_c": good})] if good >= 100 else []
+    if s.printer.hotend.lining == "ptfe" and temp > PTFE_LIMIT_C:
+        yield Finding(
+            rule="ptfe_lining",
+            severity="stop",
+            field="nozzle_temp_c",
+            sentence=f"This hot end is lined with PTFE: above about {PTFE_LIMIT_C:g} °C the lining gives off toxic fumes.",
+            remedy=f"Stay at or below {PTFE_LIMIT_C:g} °C and the maker's own limit, or use an all-metal hot end.",
+            value=temp,
+            limit=PTFE_LIMIT_C,
+            reason="PTFE breaks down; its fumes harm people and kill birds.",
+            source="Makers' safety sheets",
+            remedies=way,
+        )
+    elif temp > s.printer.hotend.max_temp_c:
+        yield Finding(
+            rule="hot_end_limit",
+            severity="stop",
+            field="nozzle_temp_c",
+            sentence=f"{temp:g} °C is above this hot end's limit of {s.printer.hotend.max_temp_c:g} °C.",
+            remedy="Lower the temperature. Never raise a firmware limit or defeat thermal-runaway protection.",
+            value=temp,
+            limit=s.printer.hotend.max_temp_c,
+            reason="Above the maker's limit heater, sensor and insulation may fail.",
+            source="The machine's description",
+            remedies=way,
+        )
+    elif not low <= temp <= high:
+        what = "weak layers and a blocked drive" if temp < low else "ooze, stringing and burnt plastic"
+        yield Finding(
+            rule="material_window",
+            severity="risk",
+            field="nozzle_temp_c",
+            sentence=f"{temp:g} °C is outside {s.material.name}'s window of {low:g} to {high:g} °C.",
+            remedy=f"Set {good:g} °C.",
+            value=temp,
+            limit=low if temp < low else high,
+            reason=f"Expect {what}.",
+            source="The plastic's description",
+            remedies=[] if not low <= good <= high else way,
+        )
+
+
+def melt_cap(s: Situation) -> Iterator[Finding]:
+    """Speeds for which the hot end cannot melt enough. The engine has already slowed them, so it costs what it costs."""
+    if s.estimate is None:
+        return
+    capped = {name: share for name, share in s.estimate.by_feature.items() if share.capped}
+    if not capped:
+        return
+    asked = max(share.asked_flow_mm3_s for share in capped.values())
+    limit = s.ceiling.plan_mm3_s
+    temp = temperature_for_flow_c(s.printer, s.nozzle, s.material, asked * 1.001, s.highest_c)
+    would = f"{temp:.0f} °C would melt it" if temp is not None else f"not even {s.highest_c:g} °C would melt it"
+    skips = " At that flow the drive would skip." if asked > limit / 0.9 * SKIP_RATIO else ""
+    push = " The drive's push binds, not the heat." if s.ceiling.bound == "push" else ""
+    yield Finding(
+        rule="melt_cap",
+        severity="note",
+        field="speed_mm_s",
+        sentence=(
+            f"Slowed to what the hot end melts: {words(list(capped))}. Asked for {asked:.1f} mm³/s, the ceiling is "
+            f"{limit:.1f} mm³/s ({s.ceiling.source}); {would}.{skips}{push} It costs "
+            f"{s.estimate.by_cause.melt_ceiling_s / 60:.0f} min."
+        ),
+        remedy="Hotter, a smaller bead, or a longer melt zone; a higher speed changes nothing.",
+        value=asked,
+        limit=limit,
+        reason="Above the ceiling less plastic comes out than is asked for, and then the drive skips.",
+        source="Conduction into the filament and the drive's push; see the method, Melt ceiling",
+        school=s.school("temperature"),
+        remedies=_ways_out(s, list(capped), asked, limit, temp),
+    )
+
+
+def _ways_out(s: Situation, capped: list[str], asked: float, limit: float, temp_c: float | None) -> list[Remedy]:
+    """Slower, hotter, or a smaller bead."""
+    ways = []
+    slower: dict[str, SettingValue] = {}
+    speeds = s.plan.speed_mm_s
+    for name in {_SPEED_OF[name] for name in capped if name in _SPEED_OF}:
+        speed = getattr(speeds, name)
+        flow = max(s.estimate.by_feature[one].asked_flow_mm3_s for one in capped if _SPEED_OF.get(one) == name)  # type: ignore[union-attr]
+        slower[f"speed_mm_s.{name}"] = max(1.0, floor_to(speed * limit / flow * 0.998, 0.5))
+    first = bead_area_mm2(s.plan.shape.width_mm.first_layer, s.plan.shape.first_layer_height_mm) * s.plan.flow_ratio
+    if first * speeds.first_layer > limit:
+        slower["speed_mm_s.first_layer"] = max(1.0, floor_to(limit / first * 0.99, 0.5))
+    if slower:
+        ways.append(remedy("Ask for what melts", dict(sorted(slower.items()))))
+    if temp_c is not None:
+        ways.append(remedy(f"{ceil_to(temp_c, 1):g} °C", {"nozzle_temp_c": ceil_to(temp_c, 1)}))
+    lower = s.floor_step(s.height_mm * limit / asked)
+    if LOWEST_PER_BORE * s.nozzle.bore_mm <= lower < s.height_mm:
+        ways.append(remedy(f"Layers of {lower:g} mm", {s.height_key: lower}))
+    return ways
+
+
+def push_limit(s: Situation) -> Iterator[Finding]:
+    """Close to what the drive can push through this bore, where heat no longer helps."""
+    if s.estimate is None or s.ceiling.bound != "push" or s.estimate.melt_capped:
+        return
+    flow = s.estimate.peak_flow_mm3_s
+    if flow < 0.85 * s.ceiling.plan_mm3_s:
+        return
+    yield Finding(
+        rule="push_limit",
+        severity="note",
+        field="nozzle",
+        sentence=f"{flow:.1f} of {s.ceiling.plan_mm3_s:.1f} mm³/s: the drive's push through the {s.nozzle.bore_mm:g} mm "
+        "bore is nearly used up.",
+        remedy="A larger bore helps; more heat hardly does.",
+        value=flow,
+        limit=s.ceiling.plan_mm3_s,
+        reason="The pressure that a bore needs grows with its flow over the third power of its diameter.",
+        source="Shear-thinning flow in a short land; see the method, Melt ceiling",
+    )
+
+
+def hotter_than_needed(s: Situation) -> Iterator[Finding]:
+    """More heat than the flow needs oozes."""
+    if s.estimate is None or s.house.temperature == "leave" or s.estimate.melt_capped:
+        return
+    usual = s.material.nozzle_temp_c + metal_extra_c(s)
+    if s.house.temperature == "ten_a_size":
+        usual += max(0.0, 10.0 * (s.nozzle.bore_mm - 0.4) / 0.2)
+    needed = temperature_for_flow_c(s.printer, s.nozzle, s.material, s.estimate.asked_flow_mm3_s * 1.001, s.highest_c)
+    good = ceil_to(min(max(usual, needed or usual), s.highest_c), 1)
+    if s.plan.nozzle_temp_c < good + OOZE_MARGIN_C:
+        return
+    yield Finding(
+        rule="hotter_than_needed",
+        severity="waste",
+        field="nozzle_temp_c",
+        sentence=f"{s.plan.nozzle_temp_c:g} °C is hotter than this flow needs: {good:g} °C would do.",
+        remedy=f"Set {good:g} °C.",
+        value=s.plan.nozzle_temp_c,
+        limit=good,
+        reason="Hot plastic oozes on travels, strings, and sags on overhangs.",
+        source="The melt ceiling, inverted",
+        school=s.school("temperature"),
+        remedies=[remedy(f"{good:g} °C", {"nozzle_temp_c": good})],
+    )
+
+
+def metal_extra_c(s: Situation) -> float:
+    """How much hotter the sensor has to be set than with brass, for the same melt, degrees C."""
+    loss = WALL_LOSS[s.nozzle.metal] - WALL_LOSS["brass"]
+    return max(0.0, loss * (s.material.nozzle_temp_c - s.printer.room_temp_c))
+
+
+def cold_metal(s: Situation) -> Iterator[Finding]:
+    """A nozzle metal that passes heat badly needs a higher setting."""
+    extra = round(metal_extra_c(s))
+    wanted = min(s.material.nozzle_temp_c + extra, s.highest_c)
+    if extra < 4 or s.plan.nozzle_temp_c >= wanted - 0.5 or s.plan.nozzle_temp_c < s.material.nozzle_temp_min_c:
+        return
+    metal = s.nozzle.metal.replace("_", " ")
+    yield Finding(
+        rule="cold_metal",
+        severity="note",
+        field="nozzle_temp_c",
+        sentence=f"A {metal} nozzle is about {extra} °C colder inside than a brass one at the same setting.",
+        remedy=f"Set {wanted:g} °C.",
+        value=s.plan.nozzle_temp_c,
+        limit=wanted,
+        reason="Steel conducts heat worse than brass, so the plastic in the tip is colder than the sensor.",
+        source="Typical loss by metal; see the method, Melt ceiling",
+        remedies=[remedy(f"{wanted:g} °C", {"nozzle_temp_c": wanted})],
+    )
+
+
+def flow_margin(s: Situation) -> Iterator[Finding]:
+    """The margin under the ceiling that the part's purpose asks for."""
+    margin = s.limits.flow_margin
+    if s.estimate is None or margin is None or s.estimate.melt_capped:
+        return
+    flow, allowed = s.even_flow_mm3_s, (1 - margin) * s.ceiling.plan_mm3_s
+    if flow <= allowed + 1e-9:
+        return
+    ways = []
+    temp = temperature_for_flow_c(s.printer, s.nozzle, s.material, flow / (1 - margin) * 1.002, s.highest_c)
+    if temp is not None:
+        ways.append(remedy(f"{ceil_to(temp, 1):g} °C", {"nozzle_temp_c": ceil_to(temp, 1)}))
+    fast = [
+        name
+        for name, share in s.estimate.by_feature.items()
+        if share.asked_flow_mm3_s > allowed and name != "thin_wall"
+    ]
+    slower: dict[str, SettingValue] = {}
+    for name in sorted({_SPEED_OF[one] for one in fast if one in _SPEED_OF}):
+        own = max(s.estimate.by_feature[one].asked_flow_mm3_s for one in fast if _SPEED_OF.get(one) == name)
+        slower[f"speed_mm_s.{name}"] = max(1.0, floor_to(getattr(s.plan.speed_mm_s, name) * allowed / own * 0.998, 0.5))
+    if slower:
+        ways.append(remedy("Slower where it is too much", slower))
+    yield Finding(
+        rule="flow_margin",
+        severity="risk",
+        field="nozzle_temp_c",
+        sentence=f"{flow:.1f} of {s.ceiling.plan_mm3_s:.1f} mm³/s leaves less than the {100 * margin:.0f} % margin that this "
+        "part's purpose asks for.",
+        remedy="Hotter, or slower.",
+        value=flow,
+        limit=allowed,
+        reason="A margin covers filament that varies and a hot end that is not as good as described.",
+        source="The part's purpose",
+        remedies=ways,
+    )

@@ -1,0 +1,178 @@
+"""Rules of what hangs in the air: overhangs, bridges, supports, and another way to stand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from meanbead.core.rules.bead import LOWEST_PER_BORE
+from meanbead.core.rules.situation import Situation, floor_to, remedy
+from meanbead.core.surface import (
+    SHOWS_MM2,
+    clean_overhang_deg,
+    hanging_level_mm2,
+    steepest_overhang_deg,
+    unsupported_share,
+)
+from meanbead.core.vocabulary.finding import Finding
+
+LONG_BRIDGE_MM = 30.0
+FAST_BRIDGE_MM_S = 35.0
+RICH_BRIDGE = 1.0
+
+
+def overhang(s: Situation) -> Iterator[Finding]:
+    """What leans out further than this bead carries on this machine, and is not held."""
+    if s.insight is None or _held(s):
+        return
+    steepest, clean, level = (
+        steepest_overhang_deg(s.insight),
+        clean_overhang_deg(s.plan, s.printer),
+        hanging_level_mm2(s.insight),
+    )
+    leans = steepest > clean + 0.5
+    hangs = level > SHOWS_MM2
+    if not (leans or hangs):
+        return
+    angle = max(5.0, floor_to(min(clean, 85.0), 1))
+    ways = [remedy("Supports", {"supports.kind": "columns", "supports.angle_deg": angle})]
+    if leans and not hangs and s.plan.shape.slope_heights is None:
+        share = unsupported_share(s.plan, clean)
+        lower = s.floor_step(share * s.plan.shape.width_mm.outer_wall / math.tan(math.radians(steepest)))
+        if LOWEST_PER_BORE * s.nozzle.bore_mm <= lower < s.plan.shape.layer_height_mm:
+            ways.insert(0, remedy(f"Layers of {lower:g} mm", {"layer_height_mm": lower}))
+    parts = []
+    if leans:
+        parts.append(f"leans out by {steepest:.0f}°, and this bead prints clean up to {clean:.0f}° on this machine")
+    if hangs:
+        parts.append(f"has {level / 100:.1f} cm² of level underside in the air")
+    other = s.lying_overhang_mm2
+    turn = other is not None and other < 0.1 * s.insight.overhang_mm2
+    yield Finding(
+        rule="overhang",
+        severity="risk",
+        field="supports.kind",
+        sentence=f"The part {' and '.join(parts)}.",
+        remedy="Stood another way it would need no support: see Get ready."
+        if turn
+        else "Supports, or another way to stand; lower layers reach further out.",
+        value=steepest if leans else level,
+        limit=clean if leans else SHOWS_MM2,
+        reason="Of each bead the share h tan(angle) / w lies on air; too much, and it curls up or sags.",
+        source=f"The machine's limit of {s.printer.overhang_limit_deg:g}° at half-high beads",
+        where=s.spots("overhang"),
+        remedies=ways,
+    )
+
+
+def _held(s: Situation) -> bool:
+    """Whether supports stand under what this bead cannot carry."""
+    supports = s.plan.shape.supports
+    return supports.kind != "none" and supports.angle_deg <= clean_overhang_deg(s.plan, s.printer) + 0.5
+
+
+def long_bridge(s: Situation) -> Iterator[Finding]:
+    """A span longer than strands hang straight over."""
+    if s.insight is None or s.insight.longest_bridge_mm <= LONG_BRIDGE_MM or s.plan.shape.supports.kind != "none":
+        return
+    yield Finding(
+        rule="long_bridge",
+        severity="risk",
+        field="supports.kind",
+        sentence=f"A bridge spans {s.insight.longest_bridge_mm:.0f} mm.",
+        remedy="Supports, or another way to stand.",
+        value=s.insight.longest_bridge_mm,
+        limit=LONG_BRIDGE_MM,
+        reason="A strand sags by its own weight and warmth before it is hard.",
+        source="Common practice, typical figure; a test piece tells this machine's own",
+        where=s.spots("bridge"),
+        remedies=[remedy("Supports", {"supports.kind": "columns"})],
+    )
+
+
+def bridge_pace(s: Situation) -> Iterator[Finding]:
+    """Bridges are laid slow and a little lean, so that the strand is pulled taut."""
+    if not s.has("bridge"):
+        return
+    speed, flow = s.plan.speed_mm_s.bridge, s.plan.shape.bridge_flow_ratio
+    if speed > FAST_BRIDGE_MM_S:
+        yield Finding(
+            rule="fast_bridge",
+            severity="risk",
+            field="speed_mm_s.bridge",
+            sentence=f"Bridges are laid at {speed:g} mm/s.",
+            remedy=f"At most {FAST_BRIDGE_MM_S:g} mm/s.",
+            value=speed,
+            limit=FAST_BRIDGE_MM_S,
+            reason="The strand has to harden while it hangs, and breaks when it is dragged.",
+            source="Common practice, typical figure",
+            where=s.spots("bridge"),
+            remedies=[remedy("Bridges at 25 mm/s", {"speed_mm_s.bridge": 25.0})],
+        )
+    if flow > RICH_BRIDGE:
+        yield Finding(
+            rule="rich_bridge",
+            severity="risk",
+            field="bridge_flow_ratio",
+            sentence=f"Bridges get {100 * flow:.0f} % of their plastic.",
+            remedy="Slightly less than full, so that the strand is pulled taut.",
+            value=flow,
+            limit=RICH_BRIDGE,
+            reason="What is too much hangs down as loops.",
+            source="Common practice",
+            where=s.spots("bridge"),
+            remedies=[remedy("95 %", {"bridge_flow_ratio": 0.95})],
+        )
+
+
+def support_interface(s: Situation) -> Iterator[Finding]:
+    """One dense layer parts cleanly where three weld on, and none leaves scars."""
+    supports = s.plan.shape.supports
+    if supports.kind == "none" or not s.has("support") or supports.interface_layers in (1, 2):
+        return
+    many = supports.interface_layers > 2
+    yield Finding(
+        rule="support_interface",
+        severity="waste" if many else "note",
+        field="supports.interface_layers",
+        sentence=f"{supports.interface_layers or 'No'} dense layers lie between supports and part.",
+        remedy="One usually parts cleanly.",
+        value=float(supports.interface_layers),
+        limit=1.0,
+        reason="Several weld into one plate that has to be torn off."
+        if many
+        else "The part's underside rests on single lines.",
+        source="Common practice",
+        remedies=[remedy("One layer", {"supports.interface_layers": 1})],
+    )
+
+
+def needless_supports(s: Situation) -> Iterator[Finding]:
+    """Supports that are laid where this bead carries itself."""
+    if (
+        s.insight is None
+        or s.plan.shape.supports.kind == "none"
+        or not (s.has("support") or s.has("support_interface"))
+    ):
+        return
+    steepest, clean = steepest_overhang_deg(s.insight), clean_overhang_deg(s.plan, s.printer)
+    if (
+        steepest > clean + 0.5
+        or hanging_level_mm2(s.insight) > SHOWS_MM2
+        or s.insight.longest_bridge_mm > LONG_BRIDGE_MM
+    ):
+        return
+    minutes = s.seconds("support", "support_interface") / 60
+    yield Finding(
+        rule="needless_supports",
+        severity="waste",
+        field="supports.kind",
+        sentence=f"Supports take {minutes:.0f} min under overhangs that this bead carries: nothing leans out by more than "
+        f"{clean:.0f}°.",
+        remedy="Leave them out.",
+        value=steepest,
+        limit=clean,
+        reason="They cost time and plastic, and leave scars.",
+        source=f"The machine's limit of {s.printer.overhang_limit_deg:g}° at half-high beads",
+        remedies=[remedy("No supports", {"supports.kind": "none"})],
+    )

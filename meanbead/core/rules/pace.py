@@ -1,0 +1,140 @@
+"""Rules of cooling and travel: layers that wait, fans, retraction at short hops, too much travel."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from meanbead.core.rules.situation import Situation, ceil_to, floor_to, remedy
+from meanbead.core.vocabulary.finding import Finding
+
+WAITING_SHARE = 0.05
+SHORT_LAYER_S = 5.0
+SHORT_HOP_MM = 1.0
+HOP_SHARE = 0.04
+TRAVEL_SHARE = 1 / 3
+
+
+def waiting(s: Situation) -> Iterator[Finding]:
+    """Layers that have to be slowed for cooling."""
+    if s.estimate is None:
+        return
+    lost, total = s.estimate.by_cause.layer_cooling_s, s.estimate.print_time_s
+    if lost < WAITING_SHARE * total:
+        return
+    count = s.plan.shape.copies.count
+    ways = []
+    if s.plan.shape.copies.order == "by_layer" and not s.plan.shape.spiral:
+        ways = [remedy(f"{n} at once", {"copies.count": n}) for n in (count * 2, count * 4, count * 8) if n <= 64]
+    yield Finding(
+        rule="cooling_time",
+        severity="note",
+        field="cooling.min_layer_time_s",
+        sentence=(
+            f"Small layers are slowed to {s.plan.min_layer_time_s:g} s so that they can harden: {lost / 60:.0f} min, "
+            f"{100 * lost / total:.0f} % of the print. No speed can win that back."
+        ),
+        remedy="Print several at once, so that one cools while another is laid.",
+        value=lost / total,
+        limit=WAITING_SHARE,
+        reason="A layer on one that is still soft is pushed out of place.",
+        source="The recipe's least layer time",
+        remedies=ways,
+    )
+
+
+def short_layers(s: Situation) -> Iterator[Finding]:
+    """A least layer time too short for small layers to harden."""
+    if s.estimate is None or s.plan.min_layer_time_s >= SHORT_LAYER_S or s.insight is None:
+        return
+    if s.estimate.print_time_s / max(s.estimate.layers, 1) > 3 * SHORT_LAYER_S:
+        return
+    yield Finding(
+        rule="short_layers",
+        severity="risk",
+        field="cooling.min_layer_time_s",
+        sentence=f"Layers may end after {s.plan.min_layer_time_s:g} s: small ones are still soft then.",
+        remedy="At least 8 s, or several at once, or a slower tip.",
+        value=s.plan.min_layer_time_s,
+        limit=SHORT_LAYER_S,
+        reason="Heat that the next layer brings is faster than the fan takes it away.",
+        source="Common practice, typical figure",
+        remedies=[remedy("8 s", {"cooling.min_layer_time_s": 8.0})],
+    )
+
+
+def fan(s: Situation) -> Iterator[Finding]:
+    """A fan that does not suit the plastic."""
+    low, high, now = s.material.fan_min, s.material.fan_max, s.plan.fan
+    if low - 1e-9 <= now <= high + 1e-9 or low > high:
+        return
+    much = now > high
+    good = floor_to(high, 0.01) if much else ceil_to(low, 0.01)
+    yield Finding(
+        rule="fan",
+        severity="risk",
+        field="cooling.fan",
+        sentence=f"The fan runs at {100 * now:.0f} %; {s.material.name} wants {100 * low:.0f} to {100 * high:.0f} %.",
+        remedy=f"{100 * good:.0f} %.",
+        value=now,
+        limit=high if much else low,
+        reason="Layers that are cooled too fast split and lift." if much else "Corners curl and overhangs sag.",
+        source="The plastic's description",
+        remedies=[remedy(f"{100 * good:.0f} %", {"cooling.fan": round(good, 2)})],
+    )
+
+
+def short_hops(s: Situation) -> Iterator[Finding]:
+    """Pulling filament back at every short hop."""
+    if s.estimate is None or s.plan.min_travel_mm >= SHORT_HOP_MM or s.house.retraction == "every_hop":
+        return
+    share = s.estimate.by_cause.retracting_s / max(s.estimate.print_time_s, 1e-9)
+    if share < HOP_SHARE:
+        return
+    yield Finding(
+        rule="short_hops",
+        severity="waste",
+        field="retraction.min_travel_mm",
+        sentence=f"{s.estimate.retractions:,} retractions take {100 * share:.0f} % of the print, many at short hops.",
+        remedy="Pull back only before travels of 2 mm and more.",
+        value=s.plan.min_travel_mm,
+        limit=SHORT_HOP_MM,
+        reason="In a mesh of holes this can double a print's time for no visible gain, and it grinds the filament.",
+        source="The ledger by cause",
+        school=s.school("retraction"),
+        remedies=[remedy("From 2 mm on", {"retraction.min_travel_mm": 2.0})],
+    )
+
+
+def too_much_travel(s: Situation) -> Iterator[Finding]:
+    """More than a third of the print without plastic, and the setting that causes it."""
+    if s.estimate is None:
+        return
+    causes, total = s.estimate.by_cause, max(s.estimate.print_time_s, 1e-9)
+    moving, pulling = causes.travelling_s / total, causes.retracting_s / total
+    if moving + pulling < TRAVEL_SHARE:
+        return
+    fastest = min(s.printer.max_speed_mm_s.x, s.printer.max_speed_mm_s.y)
+    ways = []
+    if s.plan.shape.travel == "inside":
+        ways.append(remedy("Straight travels", {"travel": "straight"}))
+    if pulling > 0.3 * (moving + pulling) and s.plan.min_travel_mm < 5 and s.house.retraction != "every_hop":
+        ways.append(remedy("Retract from 5 mm on", {"retraction.min_travel_mm": 5.0}))
+    if s.plan.speed_mm_s.travel < 0.9 * fastest:
+        ways.append(remedy(f"Travel at {fastest:g} mm/s", {"speed_mm_s.travel": fastest}))
+    if s.plan.shape.thin_walls == "fixed":
+        ways.append(remedy("Let lines vary in width", {"thin_walls": "variable"}))
+    cause = "pulling filament back" if pulling > moving else "travelling"
+    yield Finding(
+        rule="travel_share",
+        severity="waste",
+        field="retraction.min_travel_mm" if pulling > moving else "speed_mm_s.travel",
+        sentence=f"{100 * (moving + pulling):.0f} % of the print lays no plastic, most of it {cause}: "
+        f"{s.estimate.travel_mm / 1000:.0f} m of travel, {s.estimate.retractions:,} retractions.",
+        remedy="Fewer, shorter or faster travels; the levers show what wins most.",
+        value=moving + pulling,
+        limit=TRAVEL_SHARE,
+        reason="Many short strokes in separate places: thin walls, holes, or a filling that breaks up.",
+        source="The ledger by cause",
+        school=s.school("retraction"),
+        remedies=ways,
+    )

@@ -1,0 +1,93 @@
+"""Rules of material and nozzle: wear, damp, bores that block, fumes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.vocabulary.finding import Finding
+
+SOFT_METALS = ("brass", "plated_copper")
+
+
+def abrasive(s: Situation) -> Iterator[Finding]:
+    """Filled plastic wears soft nozzles."""
+    if not s.material.abrasive or s.nozzle.metal not in SOFT_METALS:
+        return
+    hard = [
+        (abs(one.bore_mm - s.nozzle.bore_mm), number)
+        for number, one in s.nozzles.items()
+        if one.metal not in SOFT_METALS and one.bore_mm >= s.material.min_bore_mm
+    ]
+    ways = []
+    if hard:
+        number = min(hard)[1]
+        ways = [remedy(f"The hard {s.nozzles[number].bore_mm:g} mm nozzle", {"nozzle": number})]
+    yield Finding(
+        rule="abrasive",
+        severity="risk",
+        field="nozzle",
+        sentence=f"{s.material.name} is abrasive and will wear out a {s.nozzle.metal.replace('_', ' ')} nozzle quickly.",
+        remedy="Use a hardened nozzle, a little hotter. Swap it with the proper tool, by the maker's instructions: it is hot.",
+        reason="Fibres and powders file the bore open; lines come out wide and rough.",
+        source="The plastic's description",
+        remedies=ways,
+    )
+
+
+def small_bore(s: Situation) -> Iterator[Finding]:
+    """Filling that blocks a small bore."""
+    least = s.material.min_bore_mm
+    if s.nozzle.bore_mm >= least - 1e-9:
+        return
+    large = [
+        (one.bore_mm, number)
+        for number, one in s.nozzles.items()
+        if one.bore_mm >= least and not (s.material.abrasive and one.metal in SOFT_METALS)
+    ]
+    ways = []
+    if large:
+        bore, number = min(large)
+        ways = [remedy(f"The {bore:g} mm nozzle", {"nozzle": number})]
+    yield Finding(
+        rule="small_bore",
+        severity="risk",
+        field="nozzle",
+        sentence=f"{s.material.name} is filled: it may block a {s.nozzle.bore_mm:g} mm bore.",
+        remedy=f"At least {least:g} mm.",
+        value=s.nozzle.bore_mm,
+        limit=least,
+        reason="Fibres bridge in front of a bore that is not much wider than they are long.",
+        source="The plastic's description",
+        remedies=ways,
+    )
+
+
+def damp(s: Situation) -> Iterator[Finding]:
+    """Plastic that drinks from the air, and was not dried."""
+    if not s.material.damp_prone or s.shop.spool_dry is not False:
+        return
+    yield Finding(
+        rule="damp",
+        severity="risk",
+        field="material",
+        sentence=f"{s.material.name} takes up water, and this spool was not dried lately.",
+        remedy="Dry it as its maker says. A kitchen oven overshoots and softens spools, and is not for food afterwards.",
+        reason="Water boils in the nozzle: bubbles, strings and weak layers.",
+        source="The plastic's description, and what the shelf knows of the spool",
+    )
+
+
+def ventilation(s: Situation) -> Iterator[Finding]:
+    """Plastics whose fumes should not be breathed."""
+    if not s.material.ventilate:
+        return
+    yield Finding(
+        rule="ventilation",
+        severity="risk",
+        field="material",
+        sentence=f"{s.material.name} gives off fumes and fine particles while it prints.",
+        remedy="Ventilate to the outside or filter, and follow the maker's safety sheet.",
+        reason="Some are harmful to breathe.",
+        source="Makers' safety sheets",
+    )

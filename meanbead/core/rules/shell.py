@@ -1,0 +1,243 @@
+"""Rules of walls, skins and filling: slivers, lost details, shells that changed, tops that sag, thin floors."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from meanbead.core.bead import bead_spacing_mm
+from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.strength import filled_density, shell_mm
+from meanbead.core.vocabulary.finding import Finding, Remedy
+
+LOST_SHARE = 0.005
+SLIVER_SURFACE_SHARE = 0.08
+"""A thickness that less of the surface has is not worth a wall everywhere."""
+
+SAG_PER_GAP = 0.2
+"""Top thickness over the gap that it spans: a typical figure, from tops that show the pattern below."""
+
+LEAST_FLOOR_MM = 0.4
+
+
+def sliver(s: Situation) -> Iterator[Finding]:
+    """A sliver of filling inside thin walls, and the count of walls that removes it."""
+    if s.insight is None or s.plan.shape.walls == 0 or s.plan.shape.spiral:
+        return
+    height, shape = s.plan.shape.layer_height_mm, s.plan.shape
+    spacing = bead_spacing_mm(shape.width_mm.inner_wall, height)
+    laid = 2 * (bead_spacing_mm(shape.width_mm.outer_wall, height) + (shape.walls - 1) * spacing)
+    bands = [
+        band
+        for band in s.insight.walls
+        if _rest_is_sliver(band.thickness_mm - laid, spacing)
+        and band.area_mm2 >= SLIVER_SURFACE_SHARE * s.insight.surface_mm2
+    ]
+    if not bands:
+        return
+    worst = max(bands, key=lambda band: band.area_mm2)
+    rest = worst.thickness_mm - laid
+    # Enough that no band is left with a sliver: one more at a time, as a person would.
+    walls = shape.walls
+    while any(
+        _rest_is_sliver(band.thickness_mm - laid - 2 * (walls - shape.walls) * spacing, spacing) for band in bands
+    ):
+        walls += 1
+    share = worst.area_mm2 / s.insight.surface_mm2
+    yield Finding(
+        rule="sliver",
+        severity="waste",
+        field="walls",
+        sentence=(
+            f"{100 * share:.0f} % of the surface belongs to walls about {worst.thickness_mm:.1f} mm thick: {shape.walls} line"
+            f"{'s' if shape.walls > 1 else ''} from each side leave {rest:.1f} mm to fill, and the time goes into its tiny strokes."
+        ),
+        remedy=f"{walls} walls meet in the middle.",
+        value=rest,
+        limit=0.5 * spacing,
+        reason="Strokes shorter than their ramps never reach their speed. One more wall is a little more plastic, much "
+        "less time, and stronger.",
+        source="Wall thickness behind the surface against lines at their spacing",
+        where=s.spots("thin_wall"),
+        remedies=[remedy(f"{walls} walls", {"walls": walls})],
+    )
+
+
+def _rest_is_sliver(rest_mm: float, spacing_mm: float) -> bool:
+    """Whether what two shells leave is too narrow for filling to run, and too wide to be nothing."""
+    return 0.5 * spacing_mm < rest_mm < 4.0 * spacing_mm
+
+
+def lost_detail(s: Situation) -> Iterator[Finding]:
+    """What is too thin for the line is not printed."""
+    if s.estimate is None or s.estimate.filament_mm3 <= 0:
+        return
+    share = s.estimate.lost_mm3 / s.estimate.filament_mm3
+    if share < LOST_SHARE:
+        return
+    ways = []
+    if s.plan.shape.thin_walls == "fixed":
+        ways.append(remedy("Let lines vary in width", {"thin_walls": "variable"}))
+    narrower = round(0.95 * s.nozzle.bore_mm, 2)
+    if s.plan.shape.width_mm.outer_wall > narrower:
+        ways.append(remedy(f"Outer lines of {narrower:g} mm", {"line_width_mm.outer_wall": narrower}))
+    for number, one in sorted(s.nozzles.items(), key=lambda item: -item[1].bore_mm):
+        if one.bore_mm < s.nozzle.bore_mm - 1e-6:
+            ways.append(remedy(f"The {one.bore_mm:g} mm nozzle", {"nozzle": number}))
+    area = s.estimate.lost_mm3 / max(s.facts.extents_mm.z, 1e-9)
+    yield Finding(
+        rule="lost_detail",
+        severity="risk",
+        field="line_width_mm.outer_wall",
+        sentence=f"{100 * share:.1f} % of what should be filled is too thin for these lines and is left out: "
+        f"{s.estimate.lost_mm3:.1f} mm³, {area:.2g} mm² of a layer on average.",
+        remedy="A narrower line, lines that vary in width, or a smaller nozzle.",
+        value=share,
+        limit=LOST_SHARE,
+        reason="A bead cannot be laid where it does not fit.",
+        source="Area asked for against area laid, layer by layer",
+        where=s.spots("detail"),
+        remedies=ways,
+    )
+
+
+def detail_limit(s: Situation) -> Iterator[Finding]:
+    """The narrowest detail that the purpose asks for."""
+    limit = s.limits.detail_mm
+    narrowest = s.plan.shape.width_mm.outer_wall * (0.6 if s.plan.shape.thin_walls == "variable" else 1.0)
+    if limit is None or narrowest <= limit + 1e-9:
+        return
+    if s.insight is not None and (s.insight.smallest_detail_mm is None or s.insight.smallest_detail_mm > narrowest):
+        return
+    ways = [
+        remedy(f"The {one.bore_mm:g} mm nozzle", {"nozzle": number})
+        for number, one in sorted(s.nozzles.items(), key=lambda item: -item[1].bore_mm)
+        if one.bore_mm * 1.1 * 0.6 <= limit and one.bore_mm < s.nozzle.bore_mm
+    ][:1]
+    yield Finding(
+        rule="detail_limit",
+        severity="risk",
+        field="line_width_mm.outer_wall",
+        sentence=f"Details under {narrowest:.2g} mm are lost; this part's purpose asks for {limit:g} mm.",
+        remedy="A narrower line or a smaller nozzle.",
+        value=narrowest,
+        limit=limit,
+        reason="The part has details that narrow.",
+        source="The part's purpose",
+        where=s.spots("detail"),
+        remedies=ways,
+    )
+
+
+def shell_limit(s: Situation) -> Iterator[Finding]:
+    """The shell against the purpose's least, and against the column that another nozzle's recipe was made from."""
+    if s.plan.shape.spiral:
+        return
+    shell = shell_mm(s.plan)
+    least = s.limits.shell_mm
+    if least is not None and shell < least - 1e-6:
+        yield _shell(s, shell, least, "shell_limit", f"this part's purpose asks for {least:g} mm", "The part's purpose")
+        return
+    before = s.shell_before_mm
+    if before is not None and before > 0 and abs(shell / before - 1) > 0.3:
+        says = f"the first column's, with another nozzle, is {before:.2f} mm"
+        yield _shell(s, shell, before, "shell_changed", says, "The first column", near=True)
+
+
+def _shell(
+    s: Situation, shell: float, wanted: float, rule: str, says: str, source: str, *, near: bool = False
+) -> Finding:
+    height = s.plan.shape.layer_height_mm
+    outer = s.plan.shape.width_mm.outer_wall
+    spacing = bead_spacing_mm(s.plan.shape.width_mm.inner_wall, height)
+    count = (wanted - outer) / spacing + 1
+    walls = max(1, round(count) if near else math.ceil(count - 1e-6))
+    ways: list[Remedy] = []
+    reached = outer + (walls - 1) * spacing
+    if not near or abs(reached / wanted - 1) <= 0.3:
+        ways.append(remedy(f"{walls} wall{'s' if walls > 1 else ''}", {"walls": walls}))
+    return Finding(
+        rule=rule,
+        severity="note" if near else "risk",
+        field="walls",
+        sentence=f"The shell is {shell:.2f} mm thick; {says}.",
+        remedy=f"{walls} wall{'s' if walls > 1 else ''}.",
+        value=shell,
+        limit=wanted,
+        reason="Walls count in millimetres, not in lines: two of a small nozzle are about one of a large one.",
+        source=source,
+        remedies=ways,
+    )
+
+
+def density_limit(s: Situation) -> Iterator[Finding]:
+    """The filling that the purpose asks for at least."""
+    least = s.limits.infill_density
+    if least is None or s.plan.shape.spiral or filled_density(s.plan) >= least - 1e-9 or not s.has("infill"):
+        return
+    yield Finding(
+        rule="density_limit",
+        severity="risk",
+        field="infill.density",
+        sentence=f"Filled to {100 * filled_density(s.plan):.0f} %; this part's purpose asks for {100 * least:.0f} %.",
+        remedy=f"Fill to {100 * least:.0f} %.",
+        value=filled_density(s.plan),
+        limit=least,
+        reason="What the part is for needs walls that are held apart.",
+        source="The part's purpose",
+        remedies=[remedy(f"{100 * least:.0f} % filling", {"infill.density": round(least, 4)})],
+    )
+
+
+def thin_top(s: Situation) -> Iterator[Finding]:
+    """Too few top layers over the gaps of the filling sag and show its pattern."""
+    shape = s.plan.shape
+    if shape.spiral or not (s.has("top") and s.has("infill")) or shape.top_layers == 0:
+        return
+    density = shape.infill_density
+    if density <= 0:
+        return
+    gap = shape.width_mm.infill / density
+    needed = SAG_PER_GAP * gap
+    thick = shape.top_layers * shape.layer_height_mm
+    if thick >= needed - 0.5 * shape.layer_height_mm:
+        return
+    layers = math.ceil(needed / shape.layer_height_mm - 1e-9)
+    denser = min(1.0, math.ceil(100 * SAG_PER_GAP * shape.width_mm.infill / max(thick, 0.05)) / 100)
+    yield Finding(
+        rule="thin_top",
+        severity="risk",
+        field="top_layers",
+        sentence=f"{shape.top_layers} top layers, {thick:.2f} mm, over gaps of {gap:.1f} mm: expect the filling to show.",
+        remedy=f"{layers} top layers, or denser filling.",
+        value=thick,
+        limit=needed,
+        reason="Each strand over a gap sags; layers on it even that out a little each.",
+        source="Typical: a fifth of the gap, width over density",
+        where=s.spots("flat_top"),
+        remedies=[
+            remedy(f"{layers} top layers", {"top_layers": layers, "skins.top_mm": None}),
+            remedy(f"{100 * denser:.0f} % filling", {"infill.density": denser}),
+        ],
+    )
+
+
+def thin_floor(s: Situation) -> Iterator[Finding]:
+    """A floor that can be pushed through."""
+    shape = s.plan.shape
+    thick = shape.bottom_layers * shape.layer_height_mm
+    if shape.bottom_layers == 0 or thick >= LEAST_FLOOR_MM - 1e-9 or not s.has("bottom"):
+        return
+    layers = math.ceil(LEAST_FLOOR_MM / shape.layer_height_mm - 1e-9)
+    yield Finding(
+        rule="thin_floor",
+        severity="risk",
+        field="bottom_layers",
+        sentence=f"The floor is {thick:.2f} mm thick.",
+        remedy=f"{layers} bottom layers.",
+        value=thick,
+        limit=LEAST_FLOOR_MM,
+        reason="One line's gaps go through it, and the filling shows on the underside.",
+        source="Common practice, typical figure",
+        remedies=[remedy(f"{layers} bottom layers", {"bottom_layers": layers, "skins.bottom_mm": None})],
+    )

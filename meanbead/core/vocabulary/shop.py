@@ -1,0 +1,44 @@
+"""What of a workshop bears on a recipe: when someone is there, how often prints fail, what the spool still holds."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from meanbead.core.vocabulary.base import Model, NonNegative
+
+Hour = Annotated[float, Field(ge=0, le=24)]
+
+
+class Attended(Model):
+    """Hours in which someone is there to start and to take off: from ``from_h`` to ``to_h`` on ``days`` (0 is Monday).
+
+    ``turnaround_min`` is what taking off, cleaning and starting the next takes.
+    """
+
+    from_h: Hour = 8
+    to_h: Hour = 22
+    days: Annotated[tuple[Annotated[int, Field(ge=0, le=6)], ...], Field(min_length=1, max_length=7)] = tuple(range(7))
+    turnaround_min: Annotated[float, Field(ge=0, le=240)] = 10
+
+    @model_validator(mode="after")
+    def _forward(self) -> Attended:
+        if self.to_h <= self.from_h:
+            raise ValueError("to_h has to be later than from_h")
+        return self
+
+
+class Shop(Model):
+    """``fault_rate_per_h`` is how many prints fail per printed hour, typical until the workshop's own log says better.
+
+    ``spool_left_g`` is what is left on the spool of the plastic in use, and ``spool_dry`` whether it was dried lately;
+    None where nobody has said. ``now_h`` is the hour of the week (0 is Monday, 0:00) at which it would be started.
+    """
+
+    attended: Attended = Attended()
+    fault_rate_per_h: NonNegative = 0.01
+    long_print_h: Annotated[float, Field(gt=0, le=500)] = 8
+    spool_left_g: NonNegative | None = None
+    spool_dry: bool | None = None
+    now_h: Annotated[float, Field(ge=0, lt=168)] | None = None

@@ -1,0 +1,105 @@
+"""What advice needs of the workshop: purpose, house rules, shop, spools and nozzles around a column."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from meanbead.core.advise.context import Context
+from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.part.facts import part_facts
+from meanbead.core.resolve import resolve
+from meanbead.core.strength import shell_mm
+from meanbead.core.vocabulary import Limits, Nozzle
+from meanbead.core.vocabulary.house import HouseRules
+from meanbead.core.vocabulary.shop import Shop
+from meanbead.store import workshop
+from meanbead.store.tables import House, NozzleRow, Part, Purpose, RecipeRow, Spool
+
+DRY_FOR = timedelta(days=14)
+"""A spool of a damp-prone plastic counts as dry for so long: a typical figure for an open shelf."""
+
+WORTH_TURNING_MM2 = 15.0
+
+
+@dataclass(frozen=True)
+class Around:
+    """A column's job and all that stands around it in the store, before the part itself is looked at."""
+
+    job: Job
+    limits: Limits
+    house: HouseRules
+    shop: Shop
+    nozzles: dict[int, Nozzle]
+    shell_before_mm: float | None
+
+    def inputs(self) -> list[object]:
+        """What advice depends on beside the job, as plain values: the hour is left out, for advice would never keep."""
+        models = (self.limits, self.house, self.shop.model_copy(update={"now_h": None}))
+        nozzles = {str(number): one.model_dump(mode="json") for number, one in self.nozzles.items()}
+        return [*(one.model_dump(mode="json") for one in models), nozzles, self.shell_before_mm]
+
+    def context(self, engine: Engine) -> Context:
+        """With the part's own facts; the first time they take up to a second."""
+        solid = self.job.solid
+        insight = engine.insight(solid).facts
+        turns = insight.overhang_mm2 > WORTH_TURNING_MM2
+        return Context(
+            part_facts(solid),
+            insight,
+            self.limits,
+            self.house,
+            self.shop,
+            self.nozzles,
+            self.shell_before_mm,
+            engine.lying_overhang_mm2(solid) if turns else None,
+        )
+
+
+def around(session: Session, row: RecipeRow, moment: datetime | None = None) -> Around:
+    """What stands around a column; with a moment, advice also speaks of the hours that a print would run."""
+    part = workshop.get(session, Part, row.part_id)
+    limits = Limits()
+    if part.purpose_id is not None:
+        limits = Limits.model_validate(workshop.get(session, Purpose, part.purpose_id).limits)
+    house = house_of(session)
+    nozzles = {one.id: Nozzle.model_validate(one.nozzle) for one in workshop.all_rows(session, NozzleRow)}
+    return Around(
+        job=workshop.job_of(session, row),
+        limits=limits,
+        house=HouseRules.model_validate(house.rules),
+        shop=_shop(session, house, row.material_id, moment),
+        nozzles=nozzles,
+        shell_before_mm=_shell_before(session, row),
+    )
+
+
+def house_of(session: Session) -> House:
+    """The one row of the workshop's own rules."""
+    return session.scalars(select(House).order_by(House.id).limit(1)).one()
+
+
+def _shop(session: Session, house: House, material_id: int, moment: datetime | None) -> Shop:
+    """The shop, with the fullest spool of a material."""
+    spools = session.scalars(
+        select(Spool).where(Spool.material_id == material_id, Spool.deleted_at.is_(None)).order_by(Spool.left_g.desc())
+    ).all()
+    known: dict[str, object] = {}
+    if spools:
+        today = date.today() if moment is None else moment.date()
+        dried = spools[0].dried_on
+        known = {"spool_left_g": spools[0].left_g, "spool_dry": dried is not None and today - dried <= DRY_FOR}
+    if moment is not None:
+        known["now_h"] = moment.weekday() * 24 + moment.hour + moment.minute / 60
+    return Shop.model_validate(house.shop | known)
+
+
+def _shell_before(session: Session, row: RecipeRow) -> float | None:
+    """The first column's shell where that column has another nozzle, mm."""
+    first = workshop.recipes_of(session, row.part_id)[0]
+    if first.id == row.id or first.nozzle_id == row.nozzle_id or first.gcode_id is not None:
+        return None
+    return shell_mm(resolve(*workshop.recipe_inputs(first)))

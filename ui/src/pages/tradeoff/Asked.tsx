@@ -1,0 +1,169 @@
+import { useState } from "react";
+import type { Measures, SearchLimits, SearchStart, Shelf } from "../../api/client";
+import { parseNumber, plain } from "../../lib/format";
+
+export type Vary = SearchStart["vary"];
+
+interface Spoken {
+  label: string;
+  unit: string;
+  scale: number;
+}
+
+const AXES: Record<string, Spoken> = {
+  nozzle: { label: "Nozzle", unit: "", scale: 1 },
+  layer_height_mm: { label: "Layer height", unit: "mm", scale: 1 },
+  line_width_bores: { label: "Line width", unit: "bores", scale: 1 },
+  inner_width_bores: { label: "Inner lines", unit: "bores", scale: 1 },
+  walls: { label: "Walls", unit: "", scale: 1 },
+  "infill.density": { label: "Infill", unit: "%", scale: 100 },
+  "infill.pattern": { label: "Pattern", unit: "", scale: 1 },
+  "infill.line_multiplier": { label: "Lines side by side", unit: "", scale: 1 },
+  pace: { label: "Pace", unit: "×", scale: 1 },
+  "acceleration_mm_s2.print": { label: "Acceleration", unit: "mm/s²", scale: 1 },
+};
+
+const PATTERNS = ["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"];
+
+interface VaryPanelProps {
+  all: Vary;
+  off: ReadonlySet<string>;
+  typed: Partial<Record<string, string>>;
+  shelf: Shelf | undefined;
+  onToggle: (key: string) => void;
+  onType: (key: string, text: string) => void;
+}
+
+/** What may vary, and by which values. */
+export function VaryPanel({ all, off, typed, shelf, onToggle, onType }: VaryPanelProps) {
+  return (
+    <fieldset className="space-y-0.5">
+      <legend className="font-serif text-xl">What may vary</legend>
+      {Object.entries(all).map(([key, values]) => {
+        const { label, unit } = AXES[key] ?? { label: key, unit: "" };
+        const text = typed[key] ?? valuesText(key, values, shelf);
+        const wrong = typed[key] !== undefined && typedValues(key, typed[key] ?? "", shelf) === null;
+        return (
+          <div key={key} className="grid grid-cols-[8.5rem_minmax(0,1fr)_2.6rem] items-center gap-x-2 text-sm">
+            <label className="flex items-center gap-1.5">
+              <input type="checkbox" className="checkbox checkbox-xs" checked={!off.has(key)} onChange={() => onToggle(key)} />
+              {label}
+            </label>
+            <input
+              className={`input input-xs w-full bg-base-100 ${wrong ? "border-error" : "border-rule"}`}
+              aria-label={`Values of ${label}`}
+              aria-invalid={wrong}
+              disabled={off.has(key)}
+              value={text}
+              onChange={(event) => onType(key, event.target.value)}
+            />
+            <span className="text-xs text-quiet">{unit}</span>
+          </div>
+        );
+      })}
+    </fieldset>
+  );
+}
+
+function valuesText(key: string, values: Vary[string], shelf: Shelf | undefined): string {
+  if (key === "nozzle") return values.map((id) => shelf?.nozzles.find((one) => one.id === id)?.name ?? String(id)).join(", ");
+  const scale = AXES[key]?.scale ?? 1;
+  return values.map((value) => (typeof value === "number" ? plain(value * scale) : String(value))).join(", ");
+}
+
+/** The values that were typed, apart by commas; null where one cannot be. */
+export function typedValues(key: string, text: string, shelf: Shelf | undefined): Vary[string] | null {
+  const words = text.split(/[,;]\s+|[;]|,(?=\D)/).map((word) => word.trim()).filter(Boolean);
+  if (words.length === 0) return null;
+  const scale = AXES[key]?.scale ?? 1;
+  const values = words.map((word) => {
+    if (key === "nozzle") return shelf?.nozzles.find((one) => one.name.toLowerCase() === word.toLowerCase())?.id ?? null;
+    if (key === "infill.pattern") return PATTERNS.includes(word.toLowerCase()) ? word.toLowerCase() : null;
+    const number = parseNumber(word);
+    return Number.isNaN(number) ? null : Number((number / scale).toFixed(6));
+  });
+  return values.includes(null) ? null : values;
+}
+
+const LIMITS: readonly { key: keyof SearchLimits; label: string; unit: string; scale: number }[] = [
+  { key: "ridge_mm", label: "Steps on slopes, most", unit: "mm", scale: 1 },
+  { key: "detail_mm", label: "Narrowest detail", unit: "mm", scale: 1 },
+  { key: "shell_mm", label: "Shell, least", unit: "mm", scale: 1 },
+  { key: "infill_density", label: "Infill, least", unit: "%", scale: 100 },
+  { key: "flow_margin", label: "Melt margin, least", unit: "%", scale: 100 },
+  { key: "outer_speed_mm_s", label: "Outer wall, most", unit: "mm/s", scale: 1 },
+  { key: "lost_share", label: "Lost detail, most", unit: "%", scale: 100 },
+  { key: "filament_g", label: "Filament, most", unit: "g", scale: 1 },
+  { key: "cost", label: "Cost, most", unit: "", scale: 1 },
+  { key: "time_s", label: "Whole time, most", unit: "h", scale: 1 / 3600 },
+  { key: "fault_risk", label: "Chance to fail, most", unit: "%", scale: 100 },
+  { key: "plates_per_day", label: "Plates a day, least", unit: "", scale: 1 },
+];
+
+interface LimitsPanelProps {
+  limits: SearchLimits;
+  base: Measures | undefined;
+  baseName: string;
+  onChange: (limits: SearchLimits) => void;
+}
+
+/** The limits of the search, and holding the strength of a column. */
+export function LimitsPanel({ limits, base, baseName, onChange }: LimitsPanelProps) {
+  const [typed, setTyped] = useState<Partial<Record<string, string>>>({});
+  const held = limits.bend != null;
+  return (
+    <fieldset className="space-y-0.5">
+      <legend className="font-serif text-xl">Limits</legend>
+      <div className="grid grid-cols-1 gap-x-6 gap-y-0.5 sm:grid-cols-2 lg:grid-cols-1">
+        {LIMITS.map(({ key, label, unit, scale }) => {
+          const value = limits[key];
+          const text = typed[key] ?? (value == null ? "" : plain(value * scale));
+          const commit = () => {
+            const number = parseNumber(typed[key] ?? text);
+            setTyped({ ...typed, [key]: undefined });
+            onChange({ ...limits, [key]: Number.isNaN(number) ? null : Number((number / scale).toFixed(6)) });
+          };
+          return (
+            <label key={key} className="grid grid-cols-[minmax(0,1fr)_4.5rem_2.6rem] items-center gap-2 text-sm">
+              {label}
+              <input
+                className="input input-xs w-full border-rule bg-base-100 text-right"
+                inputMode="decimal"
+                placeholder="any"
+                value={text}
+                onChange={(event) => setTyped({ ...typed, [key]: event.target.value })}
+                onBlur={() => typed[key] !== undefined && commit()}
+                onKeyDown={(event) => event.key === "Enter" && commit()}
+              />
+              <span className="text-xs text-quiet">{unit}</span>
+            </label>
+          );
+        })}
+      </div>
+      <label className="flex items-start gap-1.5 pt-1 text-sm">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-xs mt-0.5"
+          checked={held}
+          disabled={base === undefined}
+          onChange={() =>
+            onChange(
+              held || base === undefined
+                ? { ...limits, bend: null, crush: null, bond: null }
+                : { ...limits, bend: base.bend, crush: base.crush, bond: Number((0.9 * base.bond).toFixed(4)) },
+            )
+          }
+        />
+        <span>
+          At least as strong as {baseName}
+          {held && base && (
+            <span className="text-quiet">
+              : bend {base.bend.toFixed(2)}, crush {base.crush.toFixed(2)}, bond {(0.9 * base.bond).toFixed(2)}
+            </span>
+          )}
+          <span className="block text-xs text-quiet">Indices that compare recipes of this part; never a rating of what it carries.</span>
+        </span>
+      </label>
+    </fieldset>
+  );
+}

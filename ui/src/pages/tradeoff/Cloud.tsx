@@ -1,0 +1,182 @@
+import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from "recharts";
+import type { Dot, Measures } from "../../api/client";
+import { clock, clockDifference, percentDifference } from "../../lib/format";
+import type { Axis } from "./frontier";
+
+export interface Mark {
+  name: string;
+  measures: Measures;
+}
+
+interface CloudProps {
+  dots: readonly Dot[];
+  /** Numbers of the dots that pass the sliders. */
+  shown: readonly number[];
+  frontier: readonly number[];
+  knee: number | undefined;
+  picked: ReadonlySet<number>;
+  columns: readonly Mark[];
+  axis: Axis;
+  describe: (dot: Dot) => string;
+  onPick: (number: number) => void;
+}
+
+interface Point {
+  x: number;
+  y: number;
+  number: number;
+  name: string;
+  fits: boolean;
+  full: boolean;
+}
+
+/** Every allowed recipe as a dot, the frontier as a line with its points, the columns as squares with their names. */
+export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, describe, onPick }: CloudProps) {
+  const point = (number: number): Point | null => {
+    const dot = dots[number];
+    if (dot === undefined) return null;
+    return {
+      x: dot.measures.piece_time_s / 60,
+      y: axis.of(dot.measures),
+      number,
+      name: describe(dot),
+      fits: dot.just_fits,
+      full: dot.full,
+    };
+  };
+  const points = (numbers: readonly number[]) => numbers.map(point).filter((one) => one !== null);
+  const onFrontier = new Set(frontier);
+  const cloud = points(shown.filter((one) => !onFrontier.has(one)));
+  const line = points(frontier);
+  const mine = columns.map((column, index) => ({
+    x: column.measures.piece_time_s / 60,
+    y: axis.of(column.measures),
+    number: -1 - index,
+    name: column.name,
+    fits: false,
+    full: true,
+  }));
+  const first = columns[0]?.measures;
+  const tick = { fill: "var(--quiet)", fontSize: 12 };
+  const all = [...cloud, ...line, ...mine];
+  const low = Math.min(...all.map((one) => one.x));
+  const high = Math.max(...all.map((one) => one.x));
+  return (
+    <div style={{ height: 420 }} data-testid="cloud">
+      <ResponsiveContainer width="100%" height="100%">
+        <ScatterChart accessibilityLayer={false} margin={{ top: 14, right: 20, bottom: 18, left: 6 }}>
+          <CartesianGrid stroke="var(--rule)" />
+          <XAxis
+            type="number"
+            dataKey="x"
+            domain={[Math.max(0, low - 0.05 * (high - low)), high + 0.05 * (high - low)]}
+            tick={tick}
+            stroke="var(--rule)"
+            tickFormatter={(value: number) => clock(value * 60)}
+            label={{ value: "Print time a piece", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }}
+          />
+          <YAxis
+            type="number"
+            dataKey="y"
+            domain={["auto", "auto"]}
+            tick={tick}
+            stroke="var(--rule)"
+            width={58}
+            tickFormatter={axis.show}
+            label={{ value: axis.label, angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 40 }}
+          />
+          <Tooltip
+            cursor={false}
+            isAnimationActive={false}
+            content={({ payload }) => {
+              const at = payload[0]?.payload as Point | undefined;
+              return at === undefined ? null : <Told point={at} axis={axis} first={first} firstName={columns[0]?.name ?? ""} />;
+            }}
+          />
+          <Scatter
+            data={cloud}
+            isAnimationActive={false}
+            shape={(props: Shaped) => <Small {...props} picked={picked} />}
+            onClick={(at) => onPick((at.payload as Point).number)}
+          />
+          <Scatter
+            data={line}
+            line={{ stroke: "var(--molten)", strokeWidth: 2 }}
+            lineType="joint"
+            isAnimationActive={false}
+            shape={(props: Shaped) => <Large {...props} picked={picked} knee={knee} />}
+            onClick={(at) => onPick((at.payload as Point).number)}
+          />
+          <Scatter data={mine} isAnimationActive={false} shape={(props: Shaped) => <Own {...props} />} />
+        </ScatterChart>
+      </ResponsiveContainer>
+    </div>
+  );
+}
+
+interface Shaped {
+  cx?: number;
+  cy?: number;
+  payload?: Point;
+}
+
+function Small({ cx = 0, cy = 0, payload, picked }: Shaped & { picked: ReadonlySet<number> }) {
+  const chosen = payload !== undefined && picked.has(payload.number);
+  return (
+    <circle
+      cx={cx}
+      cy={cy}
+      r={chosen ? 6 : 3}
+      className="cursor-pointer"
+      fill={chosen ? "var(--color-base-content)" : "var(--color-secondary)"}
+      fillOpacity={chosen ? 1 : 0.45}
+    />
+  );
+}
+
+function Large({ cx = 0, cy = 0, payload, picked, knee }: Shaped & { picked: ReadonlySet<number>; knee: number | undefined }) {
+  const chosen = payload !== undefined && picked.has(payload.number);
+  return (
+    <g className="cursor-pointer">
+      {payload?.number === knee && <circle cx={cx} cy={cy} r={11} fill="none" stroke="var(--molten)" strokeWidth={1.5} strokeDasharray="3 2" />}
+      <circle cx={cx} cy={cy} r={6} fill={chosen ? "var(--color-base-content)" : "var(--molten)"} stroke="var(--color-base-100)" />
+      {payload?.fits && <path d={`M${cx - 4} ${cy - 9} h8 v-3 h-8 z`} fill="var(--color-base-content)" />}
+    </g>
+  );
+}
+
+function Own({ cx = 0, cy = 0, payload }: Shaped) {
+  return (
+    <g>
+      <rect x={cx - 5} y={cy - 5} width={10} height={10} fill="var(--color-base-100)" stroke="var(--color-base-content)" strokeWidth={2} />
+      <text x={cx + 9} y={cy + 4} fontSize={12} fill="var(--color-base-content)" paintOrder="stroke" stroke="var(--color-base-100)" strokeWidth={3}>
+        {payload?.name}
+      </text>
+    </g>
+  );
+}
+
+interface ToldProps {
+  point: Point;
+  axis: Axis;
+  first: Measures | undefined;
+  firstName: string;
+}
+
+function Told({ point, axis, first, firstName }: ToldProps) {
+  return (
+    <div className="max-w-80 border border-rule bg-base-100 px-2 py-1 text-sm shadow">
+      <p className="font-semibold">{point.name}</p>
+      <p>
+        {clock(point.x * 60)}, {axis.show(point.y)}
+        {!point.full && <span className="text-quiet"> from a sample</span>}
+      </p>
+      {first && point.number >= 0 && (
+        <p className="text-quiet">
+          {clockDifference(point.x * 60 - first.piece_time_s)} {percentDifference(point.x * 60, first.piece_time_s)} beside {firstName}
+        </p>
+      )}
+      {point.fits && <p>Just fits its slot: a little longer would cost a plate.</p>}
+    </div>
+  );
+}
