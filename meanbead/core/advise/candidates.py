@@ -16,7 +16,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.rules.bead import LOWEST_PER_BORE
-from meanbead.core.rules.situation import Situation, ceil_to, floor_to
+from meanbead.core.rules.situation import SPREAD_TO_FIT, Situation, ceil_to, floor_to
 from meanbead.core.vocabulary.base import Result
 from meanbead.core.vocabulary.finding import SettingValue, SetTo
 
@@ -87,7 +87,8 @@ def _melts_mm_s(s: Situation, feature: str) -> float:
     area = bead_area_mm2(max(width, height), height) * s.plan.flow_ratio
     free = 1 - (s.limits.flow_margin or 0.0)
     fastest = min(s.printer.max_speed_mm_s.x, s.printer.max_speed_mm_s.y)
-    return max(1.0, floor_to(min(free * s.ceiling.plan_mm3_s / area * 0.998, fastest), 1))
+    slack = SPREAD_TO_FIT if feature in ("solid", "top") else 0.998
+    return max(1.0, floor_to(min(free * s.ceiling.plan_mm3_s / area * slack, fastest), 1))
 
 
 def _within_melt(job: Job, context: Context, one: Candidate) -> Candidate:

@@ -169,7 +169,7 @@ def _swaps(candidate: Candidate) -> bool:
 
 _FIGURES: tuple[tuple[str, float, bool], ...] = (
     # name, how much is felt, whether more is better
-    ("ridge_mm", 0.005, False),
+    ("ridge_mm", 0.02, False),
     ("detail_mm", 0.005, False),
     ("lost_share", 0.003, False),
     ("overhang_margin_deg", 0.5, True),

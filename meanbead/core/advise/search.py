@@ -34,6 +34,7 @@ SEARCH_LAYERS = 6
 """Layers of a sample in the search: enough to rank, and what is presented is computed in full."""
 
 PRESENTED = 10
+MOST_IN_FULL = 40
 _START_SHARE = 0.3
 _EVERY = 25
 
@@ -242,10 +243,11 @@ class _Search:
     def _presented(self) -> dict[int, Dot | None]:
         """Frontier dots computed in full, by number; None for those that break a limit after all.
 
-        Where the full figures push one off the frontier, or break a limit, the next best takes its place.
+        Where the full figures push one off the frontier, or break a limit, the next best takes its place, until all of
+        the frontier is computed in full or :data:`MOST_IN_FULL` are.
         """
         full: dict[int, Dot | None] = {}
-        for _ in range(4):
+        while len(full) < MOST_IN_FULL:
             points = self._points()
             kept = np.array([k for k in range(len(self._dots)) if full.get(k, ...) is not None], dtype=np.int64)
             if not len(kept):
@@ -256,10 +258,15 @@ class _Search:
             front = kept[non_dominated(points[kept])]
             wanted = [int(k) for k in front[spread_along(points[front], PRESENTED)] if int(k) not in full]
             if not wanted:
-                break
-            for number, (k, dot) in enumerate(each(self._in_full, wanted), start=1):
+                return full
+            # Where few are left on the line, those close behind it may have to stand in: a few at a time, side by side.
+            behind = np.setdiff1d(kept, front)
+            close = behind[non_dominated(points[behind])] if len(behind) else behind
+            wanted += [int(k) for k in close[: max(0, 3 - len(wanted))] if int(k) not in full]
+            for k, dot in each(self._in_full, wanted):
                 full[k] = dot
-                self._progress(0.85 + 0.15 * number / len(wanted), "computing the best in full", None)
+                share = 0.85 + 0.15 * len(full) / (len(full) + len(wanted))
+                self._progress(share, f"{len(full)} of the best computed in full", None)
         return full
 
     def _in_full(self, number: int) -> tuple[int, Dot | None]:

@@ -20,7 +20,7 @@ from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling
 from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve
-from meanbead.core.rules.situation import floor_to
+from meanbead.core.rules.situation import SPREAD_TO_FIT, floor_to
 from meanbead.core.vocabulary.finding import SettingValue, SetTo
 
 Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]
@@ -35,6 +35,9 @@ _TOGETHER = ("nozzle", "line_width_bores", "inner_width_bores", "pace")
 _LINES = ("outer_wall", "inner_wall", "infill", "solid", "top")
 _INNER = ("inner_wall", "infill", "solid")
 MOST_AXES = 16
+_LIGHT = ("pace", "nozzle_temp_c", "bed_temp_c")
+_LIGHT_TOPICS = ("infill.", "speed_mm_s.", "acceleration_mm_s2.", "retraction.", "cooling.")
+_COMPANIONS = 2
 
 Point = tuple[int, ...]
 """A recipe of the space: which value of each axis."""
@@ -85,12 +88,20 @@ class Space:
         return [tuple(int(k) for k in np.unravel_index(int(one), shape)) for one in flat * stride % self.size]
 
     def spread_points(self, count: int) -> list[Point]:
-        """Points that fill the space evenly: Sobol's sequence (scrambled with a fixed seed), rounded to the values."""
+        """Points that fill the space evenly: Sobol's sequence (scrambled with a fixed seed), rounded to the values.
+
+        After each come a few that share its walls, with the next ones' filling, pace and acceleration: outlines are what
+        takes longest to compute, and are remembered.
+        """
         sobol = qmc.Sobol(len(self.axes), scramble=True, seed=20240517)
         unit = sobol.random_base2(max(3, math.ceil(math.log2(max(count, 2)))))
         shape = np.array([len(values) for _, values in self.axes])
         at: NDArray[np.int64] = np.minimum((unit * shape).astype(np.int64), shape - 1)
-        return list(dict.fromkeys(tuple(int(k) for k in row) for row in at))[:count]
+        light = np.array([key in _LIGHT or key.startswith(_LIGHT_TOPICS) for key, _ in self.axes])
+        following = (np.arange(len(at))[:, None] + np.arange(_COMPANIONS + 1)) % len(at)
+        rows = np.where(light, at[following], at[:, None, :])
+        points = (tuple(int(k) for k in row) for row in rows.reshape(-1, len(self.axes)))
+        return list(dict.fromkeys(points))[:count]
 
     def neighbours(self, point: Point) -> list[Point]:
         """Points one value away along one axis. Values that are not numbers have no order: all others are near."""
@@ -152,15 +163,18 @@ def _paced(job: Job, plan: Plan, factor: float, context: Context) -> list[SetTo]
     height = plan.shape.layer_height_mm if heights is None else heights.max_mm
     fastest = min(job.printer.max_speed_mm_s.x, job.printer.max_speed_mm_s.y)
     made = []
-    for name in (*_LINES, "first_layer"):
+    for name in (*_LINES, "first_layer", "bridge"):
         now = getattr(plan.speed_mm_s, name)
-        high = plan.shape.first_layer_height_mm if name == "first_layer" else height
-        area = bead_area_mm2(max(getattr(plan.shape.width_mm, name), high), high) * plan.flow_ratio
-        melts = ceiling / area * 0.998
+        if name == "bridge":
+            area = math.pi / 4 * plan.shape.bore_mm**2 * plan.shape.bridge_flow_ratio * plan.flow_ratio
+        else:
+            high = plan.shape.first_layer_height_mm if name == "first_layer" else height
+            area = bead_area_mm2(max(getattr(plan.shape.width_mm, name), high), high) * plan.flow_ratio
+        melts = ceiling / area * (SPREAD_TO_FIT if name in ("solid", "top") else 0.998)
         limit = min(melts, fastest)
         if name == "outer_wall" and context.limits.outer_speed_mm_s is not None:
             limit = min(limit, context.limits.outer_speed_mm_s)
-        speed = min(now * (factor if name != "first_layer" else 1.0), limit)
+        speed = min(now * (1.0 if name in ("first_layer", "bridge") else factor), limit)
         speed = floor_to(speed, 0.5) if speed >= 1 else speed
         if abs(speed - now) > 1e-9:
             made.append(SetTo(key=f"speed_mm_s.{name}", value=max(speed, 0.1)))
@@ -177,7 +191,8 @@ def usual_vary(job: Job, context: Context) -> Vary:
     bores = {job.nozzle.bore_mm: own} | {one.bore_mm: number for number, one in sorted(context.nozzles.items())}
     if own is not None:
         bores[job.nozzle.bore_mm] = own
-    low, high = 0.25 * min(bores), 0.75 * max(bores)
+    # Very low layers of a small nozzle are for whoever names them: they take longest to compute, too.
+    low, high = max(0.25 * min(bores), 0.3 * job.nozzle.bore_mm), 0.75 * max(bores)
     count = round((high - low) / pace) + 1
     every = max(1, math.ceil(count / 9))
     heights = {round(math.ceil(low / pace - 1e-6) * pace + k * every * pace, 4) for k in range(count // every + 1)}

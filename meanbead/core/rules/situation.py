@@ -107,6 +107,9 @@ class Situation:
         return round(math.ceil(height_mm / self.step_mm - 1e-6) * self.step_mm, 4)
 
 
+SPREAD_TO_FIT = 0.92
+"""Lines of skins are spread to fit their region and come out up to a twelfth larger: speeds leave room for that."""
+
 PTFE_LIMIT_C = 240.0
 """Above about this a PTFE lining gives off toxic fumes."""
 

@@ -55,7 +55,7 @@ export function FindingsPanel({ part, column, estimate, ready, actions }: Findin
               .
             </>
           ) : (
-            <>Held against what a {found.data.purpose.toLowerCase()} part has to keep, and the house’s rules.</>
+            <>Held against the limits of “{found.data.purpose}” and the house’s rules.</>
           )}
         </p>
       )}

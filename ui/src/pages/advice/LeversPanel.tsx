@@ -149,6 +149,11 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
   );
 }
 
+/** A bound, rounded up: it is no figure to be exact about. */
+function about(seconds: number): string {
+  return seconds < 90 ? `${Math.ceil(seconds)} s` : `${Math.ceil(seconds / 60)} min`;
+}
+
 interface GroupProps {
   title: string;
   list: Lever[];
@@ -165,14 +170,14 @@ function Group({ title, list, goal, column, actions, all = false }: GroupProps) 
   const caption = title || "Other changes";
   return (
     <div className="mt-2 overflow-x-auto">
-      <table className="w-full text-sm">
+      <table className="w-full min-w-[36rem] table-fixed text-sm">
         <caption className={title ? "pb-0.5 text-left font-semibold" : "sr-only"}>{caption}</caption>
-        <thead className="sr-only">
+        <thead className="h-0 text-transparent [&_th]:h-0 [&_th]:p-0 [&_th]:leading-0">
           <tr>
             <th scope="col">Change</th>
-            <th scope="col">Time</th>
-            <th scope="col">{goal === "cost" ? "Cost" : "Filament"}</th>
-            <th scope="col">Apply</th>
+            <th scope="col" className="w-24">Time</th>
+            <th scope="col" className="w-20">{goal === "cost" ? "Cost" : "Filament"}</th>
+            <th scope="col" className="w-36">Apply</th>
           </tr>
         </thead>
         <tbody>
@@ -191,7 +196,7 @@ function Group({ title, list, goal, column, actions, all = false }: GroupProps) 
               </th>
               <td className="whitespace-nowrap py-1 text-right">
                 <span className={gain(lever, goal) < 0 && goal === "minutes" ? "font-semibold" : ""}>{clockDifference(lever.time_s)}</span>
-                {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {clock(lever.bound_s)}</span>}
+                {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {about(lever.bound_s)}</span>}
               </td>
               <td className="whitespace-nowrap py-1 pl-3 text-right">
                 {goal === "cost" ? signed(lever.cost, 2) : `${signed(lever.filament_g, 1)}${Math.abs(lever.filament_g) >= 0.05 ? " g" : ""}`}

@@ -58,9 +58,13 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
   }));
   const first = columns[0]?.measures;
   const tick = { fill: "var(--quiet)", fontSize: 12 };
-  const all = [...cloud, ...line, ...mine];
-  const low = Math.min(...all.map((one) => one.x));
-  const high = Math.max(...all.map((one) => one.x));
+  // What is far slower than all that matters would squeeze the rest into a corner.
+  const must = [...line, ...mine].map((one) => one.x);
+  const slow = cloud.map((one) => one.x).sort((a, b) => a - b);
+  const low = Math.min(...must, ...slow.slice(0, 1));
+  const high = Math.max(...must, slow[Math.floor(0.85 * slow.length)] ?? 0);
+  const beyond = cloud.filter((one) => one.x > high).length;
+  const ticks = niceTicks(low, high);
   return (
     <div style={{ height: 420 }} data-testid="cloud">
       <ResponsiveContainer width="100%" height="100%">
@@ -69,11 +73,13 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
           <XAxis
             type="number"
             dataKey="x"
-            domain={[Math.max(0, low - 0.05 * (high - low)), high + 0.05 * (high - low)]}
+            domain={[ticks[0] ?? 0, ticks.at(-1) ?? high]}
+            ticks={ticks}
+            allowDataOverflow
             tick={tick}
             stroke="var(--rule)"
             tickFormatter={(value: number) => clock(value * 60)}
-            label={{ value: "Print time a piece", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }}
+            label={{ value: beyond > 0 ? `Print time a piece (${beyond} slower ones lie beyond)` : "Print time a piece", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }}
           />
           <YAxis
             type="number"
@@ -112,6 +118,15 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
       </ResponsiveContainer>
     </div>
   );
+}
+
+/** Ticks in minutes, around a range, by steps that clocks have. */
+function niceTicks(low: number, high: number): number[] {
+  const step = [1, 2, 5, 10, 15, 30, 60, 120, 240, 480, 720, 1440].find((one) => (high - low) / one <= 7) ?? 2880;
+  const first = Math.floor((low - 0.02 * (high - low)) / step) * step;
+  const ticks = [];
+  for (let at = Math.max(0, first); at < high + step; at += step) ticks.push(at);
+  return ticks;
 }
 
 interface Shaped {

@@ -238,7 +238,7 @@ function Answer({ found, part, column, columns, complete }: AnswerProps) {
   }
   const named: [string, number | undefined][] = [
     ["Fastest", frontier[0]],
-    ["In between, at the bend", knee],
+    ["At the bend", knee],
     ["Leanest", frontier.at(-1)],
   ];
   return (
@@ -436,7 +436,7 @@ function Slides({ found, slides, onSlide, onClear, count }: SlidesProps) {
               </span>
               <input
                 type="range"
-                className="range range-xs w-full text-molten"
+                className="range range-xs w-full text-secondary [--range-fill:0]"
                 min={low}
                 max={high}
                 step={step}

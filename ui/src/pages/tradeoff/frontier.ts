@@ -59,8 +59,11 @@ const NAMES: Record<string, (value: unknown, shelf: Shelf | undefined) => string
 
 /** A recipe of the space in words: what varies between the dots. */
 export function describe(dot: Dot, varying: ReadonlySet<string>, shelf: Shelf | undefined): string {
+  const order = Object.keys(NAMES);
+  const rank = (key: string) => (order.includes(key) ? order.indexOf(key) : order.length);
   return Object.entries(dot.values)
     .filter(([key]) => varying.has(key))
+    .sort(([a], [b]) => rank(a) - rank(b))
     .map(([key, value]) => NAMES[key]?.(value, shelf) ?? `${key.replaceAll("_", " ").replaceAll(".", " ")} ${String(value)}`)
     .join(" · ");
 }
