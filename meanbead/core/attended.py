@@ -8,6 +8,9 @@ from meanbead.core.vocabulary.shop import Attended
 
 DAY_H = 24.0
 WEEK_H = 168.0
+_AS_GOOD = 0.05
+"""The average over four weeks has an end: a count this close below a whole one is that whole one."""
+
 JUST_FITS = 0.06
 """A print just fits where one so much longer would cost a part of a plate a day."""
 
@@ -54,11 +57,11 @@ def plates_per_day(whole_time_s: float, attended: Attended) -> float:
 def longest_for_s(plates: float, attended: Attended, shortest_s: float = 60.0) -> float:
     """Longest whole print time, s, that still makes so many plates a day; 0 where none does."""
     low, high = shortest_s, WEEK_H * 3600
-    if plates_per_day(low, attended) < plates:
+    if plates_per_day(low, attended) < plates - _AS_GOOD:
         return 0.0
     while high - low > 1.0:
         middle = (low + high) / 2
-        if plates_per_day(middle, attended) >= plates - 1e-9:
+        if plates_per_day(middle, attended) >= plates - _AS_GOOD:
             low = middle
         else:
             high = middle

@@ -98,7 +98,7 @@ def melt_ceiling(printer: Printer, nozzle: Nozzle, material: Material, temp_c: f
     excess = (wall - material.flow_temp_c) / (wall - room)
     length = printer.hotend.melt_zone_mm + SHAPE_EXTRA_MM[nozzle.shape]
     length *= 1 + CHANNEL_GAIN * (printer.hotend.channels - 1)
-    heat = np.pi * material.diffusivity_mm2_s * length / fourier_for_excess(round(excess, 9))
+    heat = np.pi * material.diffusivity_mm2_s * length / fourier_for_excess(max(round(excess, 9), 1e-9))
     push = material.push_limit_mm3_s * (nozzle.bore_mm / 0.4) ** 3
     knee = float((heat**-2 + push**-2) ** -0.5)
     bound: Literal["heat", "push", "heater"] = "heat" if heat <= push else "push"

@@ -4,7 +4,8 @@ import unittest
 
 from meanbead.core.estimate.engine import Job
 from meanbead.core.part.insight import part_insight
-from meanbead.core.part.stances import STEADY_DEG, stances
+from meanbead.core.part.stances import stances
+from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.vocabulary import PartInsight, Recipe
 from tests.demo.test_lessons import ENGINE, HERON, solid
 

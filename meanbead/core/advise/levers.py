@@ -171,6 +171,7 @@ _FIGURES: tuple[tuple[str, float, bool], ...] = (
     # name, how much is felt, whether more is better
     ("ridge_mm", 0.02, False),
     ("detail_mm", 0.005, False),
+    ("outer_width_mm", 0.03, False),
     ("lost_share", 0.003, False),
     ("overhang_margin_deg", 0.5, True),
     ("shell_mm", 0.01, True),
@@ -205,6 +206,7 @@ def effects_between(before: Measures, after: Measures) -> Iterator[Effect]:
 _WORDS = {
     "ridge_mm": "steps on slopes {0:.2f} to {1:.2f} mm",
     "detail_mm": "narrowest detail {0:.2f} to {1:.2f} mm",
+    "outer_width_mm": "outer line {0:.2f} to {1:.2f} mm wide: blunter corners",
     "lost_share": "too thin to be laid {0:.1%} to {1:.1%}",
     "overhang_margin_deg": "overhang margin {0:.0f}° to {1:.0f}°",
     "shell_mm": "shell {0:.2f} to {1:.2f} mm",

@@ -23,7 +23,7 @@ from meanbead.core.vocabulary.insight import PartInsight
 class PlanMeasures(Result):
     """What is known of a recipe on a part before a stroke is planned.
 
-    ``ridge_mm`` is the highest step on slopes, ``detail_mm`` the narrowest detail that is laid, ``overhang_margin_deg``
+    ``ridge_mm`` is the highest step on slopes, ``detail_mm`` the narrowest detail that is laid, ``outer_width_mm`` the outer line, whose half is the roundness of corners, ``overhang_margin_deg``
     by how much the bead could lean out further than the part does (negative where supports have to hold it),
     ``shell_mm`` the walls' thickness, ``density`` the share of the filling that is plastic. ``bond``, ``crush`` and
     ``bend`` are strength indices (see :mod:`meanbead.core.strength`): comparisons, never ratings. ``over_usual_c`` is how
@@ -33,6 +33,7 @@ class PlanMeasures(Result):
     ridge_mm: float
     detail_mm: float
     overhang_margin_deg: float
+    outer_width_mm: float
     shell_mm: float
     top_mm: float
     bottom_mm: float
@@ -81,6 +82,7 @@ def plan_measures(job: Job, plan: Plan, context: Context) -> PlanMeasures:
         ridge_mm=0.0 if insight is None else ridge_mm(plan, insight),
         detail_mm=narrowest_mm(plan, insight),
         overhang_margin_deg=clean_overhang_deg(plan, job.printer) - steepest,
+        outer_width_mm=shape.width_mm.outer_wall,
         shell_mm=index.shell_mm,
         top_mm=shape.top_layers * shape.layer_height_mm,
         bottom_mm=shape.bottom_layers * shape.layer_height_mm,

@@ -57,10 +57,7 @@ def _larger_nozzle(s: Situation, height_mm: float) -> list[Remedy]:
     if not fits:
         return []
     bore, number = min(fits)
-    wider = round(1.1 * bore, 2)
-    narrow = any(getattr(s.recipe.line_width_mm, name) is not None for name in _LINES)
-    widths = {f"line_width_mm.{name}": wider for name in _LINES} if narrow else {}
-    return [remedy(f"The {bore:g} mm nozzle", {"nozzle": number, **widths})]
+    return [remedy(f"The {bore:g} mm nozzle", {"nozzle": number, s.height_key: height_mm})]
 
 
 def full_steps(s: Situation) -> Iterator[Finding]:

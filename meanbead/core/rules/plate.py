@@ -16,7 +16,12 @@ def room_on_machine(s: Situation) -> Iterator[Finding]:
     wide, deep = (size.x, size.y) if s.estimate is None else s.estimate.plate_mm
     wide, deep = max(wide, size.x), max(deep, size.y)
     count = s.plan.shape.copies.count
-    common = {"rule": "room_on_machine", "severity": "stop", "source": "The machine's description"}
+    common = {
+        "rule": "room_on_machine",
+        "severity": "stop",
+        "source": "The machine's description",
+        "reason": "Moves beyond the bed end in a stop, or in a crash.",
+    }
     if size.z <= bed.z and ((wide <= bed.x and deep <= bed.y) or (deep <= bed.x and wide <= bed.y)):
         return
     if count > 1:

@@ -90,8 +90,21 @@ class Situation:
         return 0.0 if self.estimate is None else even_flow_mm3_s(self.estimate)
 
     def has(self, feature: str) -> bool:
-        """Whether the estimate lays a feature."""
-        return self.estimate is not None and feature in self.estimate.by_feature
+        """Whether a feature is laid: seen in the estimate, or known from the part where a sample may have missed it."""
+        if self.estimate is None:
+            return False
+        if feature in self.estimate.by_feature:
+            return True
+        if self.insight is None or self.estimate.layers_planned == self.estimate.layers:
+            return False
+        shape = self.plan.shape
+        if feature == "top":
+            return shape.top_layers > 0 and self.insight.flat_top_mm2 > _WORTH_MM2
+        if feature == "bottom":
+            return shape.bottom_layers > 0
+        if feature == "bridge":
+            return self.insight.bridge_mm2 > _WORTH_MM2
+        return False
 
     def spots(self, *kinds: SpotKind) -> list[Spot]:
         """Places on the part of some kinds."""
@@ -112,6 +125,9 @@ SPREAD_TO_FIT = 0.92
 
 PTFE_LIMIT_C = 240.0
 """Above about this a PTFE lining gives off toxic fumes."""
+
+
+_WORTH_MM2 = 15.0
 
 
 def even_flow_mm3_s(estimate: Estimate) -> float:

@@ -1,0 +1,193 @@
+"""The search against brute force, its limits, its repeatability; the frontier against a slow reference."""
+
+from __future__ import annotations
+
+import itertools
+import unittest
+from typing import Any, ClassVar
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from meanbead.core.advise.context import Context
+from meanbead.core.advise.frontier import knee, non_dominated, spread_along
+from meanbead.core.advise.limits import SearchLimits, breaches
+from meanbead.core.advise.measures import measures
+from meanbead.core.advise.search import Found, search
+from meanbead.core.advise.space import Space, job_at, usual_vary
+from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.part.facts import part_facts
+from meanbead.core.part.sound import Solid
+from meanbead.core.vocabulary import Nozzle, Recipe
+from tests.support.solids import block, box, cone, solid_of
+
+ENGINE = Engine()
+NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6)}
+PART = solid_of(block(26, 18, 7) - block(14, 8, 20, (6, 5, 2)))
+
+
+def context_of(solid: Solid) -> Context:
+    return Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=NOZZLES)
+
+
+def figures(found: Found) -> np.ndarray[Any, Any]:
+    return np.array([(dot.measures.piece_time_s, dot.measures.filament_g) for dot in found.dots])
+
+
+class Frontier(unittest.TestCase):
+    @given(st.lists(st.tuples(st.integers(0, 12), st.integers(0, 12)), min_size=1, max_size=40))
+    def test_is_what_none_beats(self, points: list[tuple[int, int]]) -> None:
+        chosen = non_dominated(np.array(points, dtype=np.float64))
+
+        def beaten(one: tuple[int, int]) -> bool:
+            return any(a <= one[0] and b <= one[1] and (a, b) != one for a, b in points)
+
+        self.assertEqual({points[k] for k in chosen}, {one for one in points if not beaten(one)})
+        self.assertEqual(len(chosen), len({points[k] for k in chosen}))
+
+    def test_the_knee_of_a_bent_line_is_its_corner(self) -> None:
+        line = np.array([[0.0, 10.0], [1.0, 5.5], [2.0, 1.0], [6.0, 0.5], [10.0, 0.0]])
+        self.assertEqual(knee(line), 2)
+        self.assertEqual(knee(line[:2]), 0)
+
+    def test_a_few_stand_for_all_with_both_ends_and_the_knee(self) -> None:
+        x = np.linspace(0.1, 3, 60)
+        line = np.column_stack([x, 1 / x])
+        few = spread_along(line, 8)
+        self.assertLessEqual(len(few), 9)
+        self.assertLessEqual({0, 59, knee(line)}, set(few.tolist()))
+
+
+class BruteForce(unittest.TestCase):
+    VARY: ClassVar[dict[str, list[Any]]] = {
+        "layer_height_mm": [0.12, 0.16, 0.2, 0.24, 0.28],
+        "walls": [1, 2, 3],
+        "infill.density": [0.08, 0.15, 0.3],
+        "pace": [1, 1.5],
+    }
+
+    def brute(self, job: Job, context: Context, limits: SearchLimits) -> list[tuple[float, float]]:
+        """Every recipe of the space in full, those that break a limit left out."""
+        found = []
+        for values in itertools.product(*self.VARY.values()):
+            made, plan = job_at(job, dict(zip(self.VARY, values, strict=True)), context)
+            found_measures = measures(made, plan, ENGINE.sampled(made, None).estimate, context)
+            if not breaches(limits, found_measures):
+                found.append((found_measures.piece_time_s, found_measures.filament_g))
+        return found
+
+    def test_half_the_budget_finds_what_dominates_or_matches_all(self) -> None:
+        job, context = Job(PART, Recipe()), context_of(PART)
+        limits = SearchLimits(shell_mm=0.8, bend=0.3)
+        reference = self.brute(job, context, limits)
+        found = search(ENGINE, job, self.VARY, limits, context, budget=45)
+        self.assertEqual(found.space, 90)
+        self.assertFalse(found.complete)
+        self.assertLessEqual(found.computed, 45)
+        mine = figures(found)[found.frontier]
+        for time, grams in reference:
+            self.assertTrue(
+                any(t <= 1.005 * time + 0.5 and g <= 1.005 * grams for t, g in mine), f"{time:.0f} s, {grams:.2f} g"
+            )
+
+    def test_a_space_within_the_budget_is_computed_whole(self) -> None:
+        job, context = Job(PART, Recipe()), context_of(PART)
+        vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.2]}
+        found = search(ENGINE, job, vary, SearchLimits(), context)
+        self.assertTrue(found.complete)
+        self.assertEqual(len(found.dots), 6)
+        self.assertTrue(all(found.dots[k].full for k in found.frontier))
+
+
+class Limits(unittest.TestCase):
+    VARY: ClassVar[dict[str, list[Any]]] = {
+        "nozzle": [1, 2],
+        "layer_height_mm": [0.12, 0.2, 0.28, 0.32, 0.44],
+        "walls": [1, 2, 3, 4],
+        "infill.density": [0.05, 0.1, 0.2],
+        "pace": [1, 2],
+    }
+
+    def test_nothing_that_breaks_a_limit_is_presented(self) -> None:
+        solid = cone(9, 12, 40)
+        job, context = Job(solid, Recipe()), context_of(solid)
+        limits = SearchLimits(shell_mm=1.0, ridge_mm=0.2, bend=0.5, filament_g=1.2, flow_margin=0.1, fault_risk=0.05)
+        found = search(ENGINE, job, self.VARY, limits, context, budget=50)
+        self.assertTrue(found.dots)
+        self.assertGreater(found.discarded, 0)
+        for dot in found.dots:
+            self.assertEqual(breaches(limits, dot.measures), [])
+        for pick in (found.fastest, found.leanest, found.knee):
+            assert pick is not None
+            self.assertTrue(found.dots[pick.dot].full)
+
+    def test_what_rules_forbid_is_never_computed(self) -> None:
+        job, context = Job(PART, Recipe()), context_of(PART)
+        vary = {"layer_height_mm": [0.04, 0.06, 0.36, 0.38]}
+        found = search(ENGINE, job, vary, SearchLimits(), context)
+        self.assertEqual((found.computed, found.discarded, found.dots), (0, 4, []))
+        self.assertIsNone(found.fastest)
+
+    def test_the_same_question_has_the_same_answer(self) -> None:
+        job, context = Job(PART, Recipe()), context_of(PART)
+        one, other = (
+            search(engine, job, self.VARY, SearchLimits(shell_mm=0.8), context, budget=30)
+            for engine in (ENGINE, Engine())
+        )
+        self.assertEqual(one, other)
+
+    def test_it_can_be_stopped(self) -> None:
+        def stop(share: float, doing: str, found: Found | None) -> None:
+            raise KeyboardInterrupt
+
+        with self.assertRaises(KeyboardInterrupt):
+            search(ENGINE, Job(PART, Recipe()), self.VARY, SearchLimits(), context_of(PART), progress=stop)
+
+
+class SameStrength(unittest.TestCase):
+    def test_doubled_sparse_lines_come_out_by_themselves(self) -> None:
+        solid = box(50, 40, 8)
+        job, context = Job(solid, Recipe.model_validate({"infill": {"density": 0.3}})), context_of(solid)
+        base = search(ENGINE, job, {"infill.density": [0.3]}, SearchLimits(), context, budget=10).base
+        vary = {"infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3], "infill.line_multiplier": [1, 2]}
+        found = search(ENGINE, job, vary, SearchLimits(crush=base.crush), context)
+        assert found.leanest is not None
+        leanest = found.dots[found.leanest.dot]
+        self.assertEqual(leanest.values["infill.line_multiplier"], 2)
+        self.assertLess(leanest.measures.filament_g, base.filament_g)
+        self.assertLess(leanest.measures.piece_time_s, base.piece_time_s)
+
+    def test_one_more_wall_bends_as_much_for_less(self) -> None:
+        solid = box(24, 24, 30)
+        job, context = Job(solid, Recipe.model_validate({"infill": {"density": 0.4}})), context_of(solid)
+        base = search(ENGINE, job, {"infill.density": [0.4]}, SearchLimits(), context, budget=10).base
+        vary = {"infill.density": [0.05, 0.1, 0.2, 0.3, 0.4], "walls": [2, 3, 4]}
+        found = search(ENGINE, job, vary, SearchLimits(bend=base.bend), context)
+        assert found.leanest is not None
+        leanest = found.dots[found.leanest.dot]
+        self.assertGreater(leanest.values["walls"], 2)
+        self.assertLess(leanest.measures.filament_g, base.filament_g)
+
+
+class Spaces(unittest.TestCase):
+    def test_all_points_are_visited_once_and_far_apart_ones_first(self) -> None:
+        space = Space.of({"walls": [1, 2, 3], "infill.density": [0.1, 0.2, 0.3, 0.4]})
+        points = space.all_points()
+        self.assertEqual(len(points), len(set(points)), 12)
+        self.assertEqual(set(points), set(itertools.product(range(3), range(4))))
+        self.assertLessEqual(set(space.spread_points(64)), set(points))
+
+    def test_what_cannot_vary_is_named(self) -> None:
+        for vary in ({}, {"machine": [1]}, {"no.such": [1]}, {f"speed_mm_s.{k}": [1] for k in range(20)}):
+            with self.subTest(vary=list(vary)), self.assertRaises(RecipeError):
+                Space.of(vary)
+
+    def test_the_usual_space_holds_the_recipe_itself(self) -> None:
+        job, context = Job(PART, Recipe(layer_height_mm=0.18, walls=3)), context_of(PART)
+        vary = usual_vary(job, context)
+        self.assertIn(0.18, vary["layer_height_mm"])
+        self.assertIn(3, vary["walls"])
+        self.assertEqual(set(vary["nozzle"]), {1, 2})
+        self.assertEqual(Space.of(vary).size, np.prod([len(values) for values in vary.values()]))
