@@ -29,10 +29,13 @@ SLOW_TO_START = Printer.model_validate(
     }
 )
 
+LONG_TUBE = Printer.model_validate({"drive": "long_tube", "acceleration_mm_s2": {"print": 700, "travel": 700}})
+
 
 def cup() -> Solid:
-    """An open square cup: three walls of 0.4 mm lines meet in its 2.5 mm, two do not."""
-    return solid_of(block(34, 34, 40) - block(29, 29, 60, (2.5, 2.5, 1.6)))
+    """An open round cup: three walls of 0.4 mm lines meet in its 2.45 mm, two do not."""
+    outer, inner = (manifold3d.CrossSection.circle(r, 96) for r in (24.0, 21.55))
+    return solid_of(outer.extrude(26) - inner.extrude(40).translate((0, 0, 1.6)))
 
 
 def lettered_plate() -> Solid:
@@ -59,7 +62,7 @@ def advice_on(solid: Solid, printer: Printer | None = None, **choices: Any) -> t
 
 @lru_cache(maxsize=1)
 def of_cup() -> tuple[Job, Context, Advice]:
-    return advice_on(cup())
+    return advice_on(cup(), LONG_TUBE)
 
 
 def kept(advice: Advice) -> list[Lever]:

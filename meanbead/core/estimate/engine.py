@@ -54,6 +54,9 @@ UNKNOWN_LIMITS = 0.3
 """Typical machine limits may be this share too high or too low; the interval runs the print at both ends."""
 
 
+_FEW_LAYERS = 12
+"""A sample so small is for ranking only: the layers of skin are not worth their time there."""
+
 INTERVAL_LAYERS = 24
 """Layers that are run for the interval, about."""
 
@@ -139,7 +142,8 @@ class Engine:
 
         It has no interval and no findings of the part. Raises :class:`RecipeError` as :meth:`estimate` does.
         """
-        run = self._run(job, layers, like=None if like is None else like.sample)
+        skins = layers is not None and layers > _FEW_LAYERS
+        run = self._run(job, layers, like=None if like is None else like.sample, with_skins=skins)
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
         return Sampled(self._summary(job, run, facts, False), run.sample, _part_seconds(run))
 
@@ -189,7 +193,15 @@ class Engine:
         estimate = self.estimate(job, INTERVAL_LAYERS)
         return first_layer(cut, estimate, plan.shape.adhesion, plan.speed_mm_s.first_layer)
 
-    def _run(self, job: Job, layers: int | None, watch: Watch = nobody, like: LayerSample | None = None) -> _Run:
+    def _run(
+        self,
+        job: Job,
+        layers: int | None,
+        watch: Watch = nobody,
+        like: LayerSample | None = None,
+        *,
+        with_skins: bool = False,
+    ) -> _Run:
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
         ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c)
         if ceiling.plan_mm3_s <= 0:
@@ -202,7 +214,7 @@ class Engine:
         sample = None
         if layers is not None:
             cut = self._planner.cut(job.solid, plan.shape)
-            sample = sample_layers(cut, plan.shape, layers, job.solid.digest, like)
+            sample = sample_layers(cut, plan.shape, layers, job.solid.digest, like, with_skins=with_skins)
         if sample is None or sample.chosen.all():
             strokes = self._planner.plan(job.solid, plan.shape, None, watch)
             weight = volume_weight = np.ones(len(strokes.layers))

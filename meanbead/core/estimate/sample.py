@@ -31,6 +31,8 @@ LEAST_ERROR = 0.004
 
 _FIRST_LAYER_MM_S, _OUTER_MM_S, _INNER_MM_S, _INFILL_MM_S, _LEAST_LAYER_S = 25.0, 40.0, 60.0, 80.0, 8.0
 
+_MOST_SKINS = 10
+
 _COVER = 2.3
 """Standard errors in the bound; a little over the usual two, for few layers are drawn."""
 
@@ -77,26 +79,30 @@ class LayerSample:
         stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
         error_s = stands_for * math.sqrt(float(np.sum(step**2)) / (6 * len(step)) / len(self.drawn))
         whole = abs(float(np.sum(change * self.weight)))
-        return _COVER * error_s + LEAST_ERROR * (whole + 0.25 * float(np.sum(before_s * self.weight)))
+        return _COVER * error_s + LEAST_ERROR * (whole + 0.6 * float(np.sum(before_s * self.weight)))
 
 
-def sample_layers(cut: Cut, shape: Shape, count: int, digest: str, like: LayerSample | None = None) -> LayerSample:
+def sample_layers(
+    cut: Cut, shape: Shape, count: int, digest: str, like: LayerSample | None = None, *, with_skins: bool = False
+) -> LayerSample:
     """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more.
 
     ``like`` is another recipe's sample of the same layers: the same ones are taken, with the same weights, so that the
-    two can be compared. A draw stays fair whatever the sizes that it was made from.
+    two can be compared. A draw stays fair whatever the sizes that it was made from. ``with_skins`` takes the layers that
+    hold most of the skin beside the others, so that a change of just these is seen.
     """
-    size, volume = layer_sizes(cut, shape)
+    size, volume, skin = layer_sizes(cut, shape)
     if like is not None and len(like.weight) == len(size):
         if not len(like.drawn):
             return LayerSample(like.weight, like.drawn, size, np.ones(len(size)))
         return LayerSample(like.weight, like.drawn, like.size_s, _volume_weight(like.weight, like.drawn, volume))
     layers = len(size)
-    count = max(count, LEAST_LAYERS)
+    skins = _skins(skin) if with_skins else []
+    count = max(count, LEAST_LAYERS) + len(skins)
     if layers <= 1.5 * count or (shape.spiral and layers <= shape.bottom_layers + count):
         return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers))
     weight = np.zeros(layers)
-    certain = _certain(size, count)
+    certain = _certain(size, count, skins)
     weight[certain] = 1.0
     rest = np.flatnonzero(~certain)
     strata = max(2, count - int(certain.sum()))
@@ -120,10 +126,20 @@ def _volume_weight(weight: Floats, drawn: NDArray[np.int64], volume: Floats) -> 
     return right
 
 
-def _certain(size: Floats, count: int) -> NDArray[np.bool_]:
-    """The first layer, and every layer larger than a stratum would be."""
+def _skins(skin_mm2: Floats) -> list[int]:
+    """The few layers that hold most of the skin, the fullest first: a changed skin changes them and hardly any other.
+    None where skin is spread over many layers, as on a dome."""
+    order = np.argsort(-skin_mm2, kind="stable")[:_MOST_SKINS]
+    whole = float(skin_mm2.sum())
+    if whole <= 0 or float(skin_mm2[order].sum()) < 0.5 * whole:
+        return []
+    return [int(one) for one in order if skin_mm2[one] > 0.01 * whole]
+
+
+def _certain(size: Floats, count: int, skins: list[int]) -> NDArray[np.bool_]:
+    """The first layer, layers of the skins, and every layer larger than a stratum would be."""
     certain = np.zeros(len(size), dtype=bool)
-    certain[0] = True
+    certain[[0, *skins]] = True
     while True:
         left = count - int(certain.sum())
         if left <= count // 2:
@@ -143,9 +159,9 @@ def _draw(size: Floats, strata: int, random: np.random.Generator) -> NDArray[np.
     return drawn
 
 
-def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats]:
-    """Guesses at each layer's seconds and plastic (mm3) from areas and outlines alone, (layers,) each: walls, skins,
-    filling, small change. At typical speeds, not the recipe's: a changed speed must not change which layers are drawn.
+def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats, Floats]:
+    """Guesses at each layer's seconds, plastic (mm3) and skin (mm2) from areas and outlines alone, (layers,) each: walls,
+    skins, filling, small change. At typical speeds, not the recipe's: a changed speed must not change which layers are drawn.
     """
     layers = cut.layers
     choices = layer_choices(shape, layers)
@@ -166,7 +182,7 @@ def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats]:
     seconds += 0.3 + 0.2 * islands
     if shape.copies.count == 1:
         seconds = np.maximum(seconds, _LEAST_LAYER_S)
-    return np.maximum(seconds, 1e-3), volume
+    return np.maximum(seconds, 1e-3), volume, skin
 
 
 def _exposed_mm2(area: Floats, top: NDArray[np.int64], bottom: NDArray[np.int64]) -> Floats:
