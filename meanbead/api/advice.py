@@ -21,6 +21,7 @@ from meanbead.api.shapes import (
     SpoolEdit,
     SpoolOut,
     VersionOnly,
+    house_rules_out,
     spool_out,
 )
 from meanbead.core.advise.levers import tried_remedies
@@ -29,9 +30,6 @@ from meanbead.core.advise.measures import measures
 from meanbead.core.advise.space import Space, usual_vary
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.rules import findings
-from meanbead.core.schools import matters
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.shop import Shop
 from meanbead.store import workshop
 from meanbead.store.advice import Around, around, house_of
 from meanbead.store.tables import House, MaterialRow, Part, Purpose, RecipeRow, Spool, plain
@@ -125,7 +123,7 @@ def _asked(recipe_id: int) -> tuple[list[object], Around]:
 def house_rules() -> HouseRulesOut:
     """The workshop's schools, its attended hours and how often its prints fail."""
     with session() as db:
-        return _house_out(house_of(db))
+        return house_rules_out(house_of(db))
 
 
 @blueprint.patch("/house-rules")
@@ -141,16 +139,7 @@ def edit_house_rules(json_data: HouseRulesEdit) -> HouseRulesOut:
             own = json_data.shop.model_copy(update={"spool_left_g": None, "spool_dry": None, "now_h": None})
             row.shop = plain(own)
         db.flush()
-        return _house_out(row)
-
-
-def _house_out(row: House) -> HouseRulesOut:
-    return HouseRulesOut(
-        version=row.version,
-        matters=list(matters()),
-        rules=HouseRules.model_validate(row.rules),
-        shop=Shop.model_validate(row.shop),
-    )
+        return house_rules_out(row)
 
 
 @blueprint.post("/spools")

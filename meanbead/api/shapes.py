@@ -16,13 +16,14 @@ from meanbead.core.compare import Waterfall
 from meanbead.core.nudge import Nudge
 from meanbead.core.part.stances import StoodWays
 from meanbead.core.preview import Preview
-from meanbead.core.schools import Matter
+from meanbead.core.schools import Matter, matters
 from meanbead.core.settings_sheet import Setting
 from meanbead.core.vocabulary import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
 from meanbead.core.vocabulary.finding import Finding, SetTo
 from meanbead.core.vocabulary.house import HouseRules
 from meanbead.core.vocabulary.shop import Shop
 from meanbead.store.tables import (
+    House,
     HouseRecipe,
     JobRow,
     Kept,
@@ -495,6 +496,10 @@ def out_of(row: Kept) -> BaseModel:
         return house_out(row)
     if isinstance(row, Purpose):
         return purpose_out(row)
+    if isinstance(row, House):
+        return house_rules_out(row)
+    if isinstance(row, Spool):
+        return spool_out(row)
     raise TypeError(f"no shape for {type(row).__name__}")
 
 
@@ -543,6 +548,16 @@ def spool_out(row: Spool) -> SpoolOut:
         material_id=row.material_id,
         left_g=row.left_g,
         dried_on=row.dried_on,
+    )
+
+
+def house_rules_out(row: House) -> HouseRulesOut:
+    """The house's row as it is given out."""
+    return HouseRulesOut(
+        version=row.version,
+        matters=list(matters()),
+        rules=HouseRules.model_validate(row.rules),
+        shop=Shop.model_validate(row.shop),
     )
 
 

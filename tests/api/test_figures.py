@@ -19,35 +19,16 @@ from meanbead.core.vocabulary import Pose, Recipe
 from meanbead.jobs import kinds
 from meanbead.jobs.kinds import _ranked, _supported, advise_stances
 from meanbead.jobs.work import Cancelled, Progress, Toolbox
-from meanbead.jobs.worker import WorkerThread
 from meanbead.store import jobs
 from tests.api.test_api import ApiCase
+from tests.api.worker import WorkerCase
 from tests.support.server import running_cluster
 from tests.support.solids import box, stl_bytes
 
 
-class InBackground(ApiCase):
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.worker = WorkerThread(cls.database, Engine())
-        cls.worker.start()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.worker.stop()
-        super().tearDownClass()
-
+class InBackground(WorkerCase):
     def figures(self, column: dict[str, Any], status: int = 200) -> Any:
         return self.call("POST", f"/api/recipes/{column['id']}/figures", status=status)
-
-    def wait(self, job: dict[str, Any]) -> dict[str, Any]:
-        for _ in range(400):
-            if job["state"] not in jobs.UNDER_WAY:
-                return job
-            time.sleep(0.03)
-            job = self.call("GET", f"/api/jobs/{job['id']}")
-        self.fail(f"the job does not end: {job}")
 
     def slow(self, gate: threading.Event, told: list[float]) -> Any:
         """The real work, held until a gate is opened; it looks up between its steps as the real one does."""

@@ -12,34 +12,15 @@ from meanbead.core.part.stances import StoodWays
 from meanbead.jobs import kinds
 from meanbead.jobs.queue import plain_url
 from meanbead.jobs.work import Toolbox, run_job
-from meanbead.jobs.worker import WorkerThread
 from meanbead.store import jobs
 from meanbead.store.tables import JobRow, now
 from tests.api.test_api import ApiCase
+from tests.api.worker import WorkerCase
 from tests.support.solids import stl_bytes
 
 
-class Background(ApiCase):
+class Background(WorkerCase):
     """Jobs from the request to the result, by a worker on the same database."""
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.worker = WorkerThread(cls.database, Engine())
-        cls.worker.start()
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.worker.stop()
-        super().tearDownClass()
-
-    def wait(self, job: dict[str, Any]) -> dict[str, Any]:
-        for _ in range(600):
-            if job["state"] in ("done", "failed", "cancelled"):
-                return job
-            time.sleep(0.05)
-            job = self.call("GET", f"/api/jobs/{job['id']}")
-        self.fail(f"the job does not end: {job}")
 
     def test_ways_to_stand_are_ranked_and_a_second_ask_finds_them(self) -> None:
         part = self.upload()
