@@ -1,4 +1,4 @@
-"""Refresh the pictures in this folder from the sample workshop: ``.venv/bin/python docs/screenshots/make.py``."""
+"""Refresh the pictures in this folder from the sample workshop: ``.venv/bin/python docs/screenshots/make.py [NAME ...]``."""
 
 from __future__ import annotations
 
@@ -70,6 +70,23 @@ def house(page: Page) -> None:
     page.wait_for_timeout(10_000)  # until the message at the foot has gone
 
 
+def levers(page: Page) -> None:
+    """What to change next, and what stands out."""
+    page.get_by_role("button", name="Try every change").click()
+    page.get_by_text("that cost nothing").first.wait_for(timeout=60_000)
+    page.get_by_role("heading", name="What to change next").evaluate("at => at.scrollIntoView()")
+    page.wait_for_timeout(1500)
+
+
+def tradeoff(page: Page) -> None:
+    """A frontier around the bracket."""
+    page.get_by_role("link", name="Trade-off").click()
+    page.get_by_role("button", name="Search").click()
+    page.get_by_role("progressbar").wait_for(timeout=30_000)
+    page.get_by_role("progressbar").wait_for(state="detached", timeout=180_000)
+    page.wait_for_timeout(1500)
+
+
 def settings(page: Page) -> None:
     """The sheet to type from."""
     page.get_by_role("link", name="Settings sheet").click()
@@ -83,11 +100,14 @@ VIEWS = {
     "layers-two": layers_two,
     "house": house,
     "settings": settings,
+    "levers": levers,
+    "tradeoff": tradeoff,
 }
 
 
 def main() -> None:
-    """Take every picture."""
+    """Take every picture, or those that are named."""
+    wanted = set(sys.argv[1:])
     server = live_server()
     estimate_first_columns(server.database, Engine())
     for name, address, size, dark in (
@@ -104,7 +124,12 @@ def main() -> None:
         ("layers-two", "Pencil cup", (1280, 800), True),
         ("house", "Pencil cup", (1280, 800), False),
         ("settings", "Shelf bracket", (1280, 800), False),
+        ("levers", "Pencil cup", (1280, 800), False),
+        ("tradeoff", "Shelf bracket", (1280, 900), False),
+        ("house-rules", "/house-rules", (1280, 800), False),
     ):
+        if wanted and name not in wanted:
+            continue
         page = browser().new_page(
             viewport={"width": size[0], "height": size[1]}, color_scheme="dark" if dark else "light"
         )

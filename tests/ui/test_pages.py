@@ -7,7 +7,7 @@ class EveryPage:
     """What holds for each page, in each size and light."""
 
     def pages(self: UiCase) -> list[str]:
-        return ["/", "/parts/1", "/shelf", "/cellar"]
+        return ["/", "/parts/1", "/shelf", "/house-rules", "/cellar"]
 
     def look(self: UiCase, address: str) -> None:
         self.open(address)

@@ -65,7 +65,7 @@ def sliver(s: Situation) -> Iterator[Finding]:
 
 def _rest_is_sliver(rest_mm: float, spacing_mm: float) -> bool:
     """Whether what two shells leave is too narrow for filling to run, and too wide to be nothing."""
-    return 0.5 * spacing_mm < rest_mm < 4.0 * spacing_mm
+    return 0.5 * spacing_mm < rest_mm < 2.6 * spacing_mm
 
 
 def lost_detail(s: Situation) -> Iterator[Finding]:

@@ -77,7 +77,10 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
     const key = (event: globalThis.KeyboardEvent) => {
       if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
       // A text that is being typed has an undo of its own.
-      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+      const { target } = event;
+      const typing =
+        target instanceof HTMLTextAreaElement ||
+        (target instanceof HTMLInputElement && !["radio", "checkbox", "range", "button"].includes(target.type));
       if (typing) return;
       event.preventDefault();
       void (event.shiftKey ? redo() : undo());

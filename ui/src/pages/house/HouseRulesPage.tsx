@@ -23,6 +23,8 @@ export default function HouseRulesPage() {
     inLine("house rules", async () => {
       const now = queries.getQueryData<HouseRules>(KEY);
       if (now === undefined) return;
+      // Shown at once; a refusal fetches what is really stored.
+      queries.setQueryData<HouseRules>(KEY, { ...now, ...change });
       queries.setQueryData(KEY, take(await api.PATCH("/api/house-rules", { body: { version: now.version, ...change } })));
       await queries.invalidateQueries({ queryKey: ["findings"] });
       await queries.invalidateQueries({ queryKey: ["remedies"] });

@@ -53,6 +53,7 @@ export function VaryPanel({ all, off, typed, shelf, onToggle, onType }: VaryPane
               className={`input input-xs w-full bg-base-100 ${wrong ? "border-error" : "border-rule"}`}
               aria-label={`Values of ${label}`}
               aria-invalid={wrong}
+              title={text}
               disabled={off.has(key)}
               value={text}
               onChange={(event) => onType(key, event.target.value)}

@@ -264,6 +264,7 @@ function Answer({ found, part, column, columns, complete }: AnswerProps) {
         <span>ring: where it bends</span>
         <span>tab: just fits before the next plate</span>
         <span>square: your columns</span>
+        <span>d: the nozzle’s bore</span>
       </p>
       <Slides found={found} slides={slides} onSlide={(key, value) => setSlides({ ...slides, [key]: value })} onClear={() => setSlides({})} count={shown.length} />
       <div className="mt-4 flex flex-wrap items-baseline gap-3">
