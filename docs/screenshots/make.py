@@ -66,7 +66,7 @@ def house(page: Page) -> None:
     page.get_by_role("button", name="Walls in lines, One wall more").focus()
     page.get_by_role("button", name="Keep for the house").click()
     page.get_by_role("link", name="Recipes").click()
-    page.get_by_role("heading", name="One wall more").wait_for()
+    page.get_by_role("heading", name="One wall more", exact=True).wait_for()
     page.wait_for_timeout(10_000)  # until the message at the foot has gone
 
 
