@@ -43,6 +43,43 @@ class Shell(unittest.TestCase):
             self.assertIn(key, facts)
         self.assertIn("20.00 x 20.00 x 10.00 mm", self.run_it("facts", self.part)[1])
 
+    def test_levers(self) -> None:
+        limits = self.file("l.json", '{"shell_mm": 0.8, "flow_margin": 0.1}')
+        code, out, _ = self.run_it(
+            "levers", self.part, "--limits", limits, "--nozzles", "0.6", "--by", "grams", "--json"
+        )
+        advice = json.loads(out)
+        self.assertEqual(code, 0)
+        self.assertGreater(len(advice["levers"]), 10)
+        self.assertIn("nozzle", {one["group"] for one in advice["levers"]})
+        said = self.run_it("levers", self.part)[1].splitlines()
+        self.assertIn("now", said[0])
+        self.assertIn("takes nothing", "".join(said))
+
+    def test_search(self) -> None:
+        vary = self.file("v.json", '{"nozzle_diameter_mm": [0.4, 0.6], "walls": [1, 2], "infill.density": [0.1, 0.2]}')
+        limits = self.file("l.json", '{"shell_mm": 0.8}')
+        words = ["search", self.part, "--vary", vary, "--limits", limits, "--nozzles", "0.6"]
+        code, out, _ = self.run_it(*words, "--json")
+        found = json.loads(out)
+        self.assertEqual((code, found["space"], found["complete"]), (0, 8, True))
+        self.assertTrue(all(dot["measures"]["shell_mm"] >= 0.8 for dot in found["dots"]))
+        self.assertIn("fastest", self.run_it(*words)[1])
+
+    def test_what_cannot_be_searched_ends_in_one_line(self) -> None:
+        for text, says in (
+            ("not json", "not JSON"),
+            ('{"walls": 3}', "list of values"),
+            ('{"nozzle_diameter_mm": [0.9]}', "--nozzles"),
+            ('{"no.such": [1, 2]}', "not a setting"),
+        ):
+            with self.subTest(text=text):
+                code, _, err = self.run_it("search", self.part, "--vary", self.file("v.json", text))
+                self.assertEqual(code, 2)
+                self.assertIn(says, err)
+                self.assertEqual(len(err.splitlines()), 1)
+        self.assertEqual(self.run_it("levers", self.part, "--nozzles", "12")[0], 2)
+
     def test_estimate_with_all_files(self) -> None:
         recipe = self.file("r.json", '{"layer_height_mm": 0.3, "nozzle_diameter_mm": 0.6}')
         printer = self.file("p.json", '{"acceleration_mm_s2": {"print": 500}}')

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from datetime import date, timedelta
 from typing import Any
 
@@ -116,6 +117,60 @@ class Advice(WorkerCase):
         made = self.call("POST", f"/api/parts/{column['part_id']}/recipes", body, 201)
         estimate = self.call("POST", f"/api/recipes/{made['id']}/estimate")
         self.assertAlmostEqual(estimate["print_time_s"], best["measures"]["time_s"], places=6)
+
+    def test_a_running_search_is_stopped_and_keeps_what_it_found(self) -> None:
+        column = self.column()
+        body = {
+            "vary": {
+                "layer_height_mm": [round(0.1 + 0.01 * k, 2) for k in range(20)],
+                "walls": [1, 2, 3, 4, 5],
+                "infill.density": [0.05 * k for k in range(1, 10)],
+            },
+            "budget": 900,
+        }
+        job = self.call("POST", f"/api/recipes/{column['id']}/search", body, 202)
+        for _ in range(600):
+            job = self.call("GET", f"/api/jobs/{job['id']}")
+            if job["search"]:
+                break
+            time.sleep(0.05)
+        self.call("POST", f"/api/jobs/{job['id']}/cancel")
+        done = self.wait(job)
+        self.assertEqual(done["state"], "cancelled")
+        found = done["search"]
+        self.assertGreater(len(found["dots"]), 5)
+        self.assertLess(found["computed"], 900)
+        self.assertFalse(any(dot["full"] for dot in found["dots"]))
+        self.assertIsNone(found["fastest"])
+
+    def test_limits_of_time_and_grams_are_kept_in_full(self) -> None:
+        column = self.column()
+        vary = {"layer_height_mm": [0.12, 0.2, 0.28], "walls": [1, 2, 3]}
+        address = f"/api/recipes/{column['id']}/search"
+        free = self.wait(self.call("POST", address, {"vary": vary}, 202))["search"]
+        grams = sorted(dot["measures"]["filament_g"] for dot in free["dots"])[4]
+        times = sorted(dot["measures"]["whole_time_s"] for dot in free["dots"])[6]
+        body = {"vary": vary, "limits": {"filament_g": grams, "time_s": times}}
+        held = self.wait(self.call("POST", address, body, 202))["search"]
+        self.assertLess(len(held["dots"]), len(free["dots"]))
+        self.assertGreater(held["broke_limits"], 0)
+        for dot in held["dots"]:
+            self.assertLessEqual(dot["measures"]["filament_g"], grams + 1e-9)
+            self.assertLessEqual(dot["measures"]["whole_time_s"], times + 0.5)
+
+    def test_levers_follow_the_goal_and_the_house(self) -> None:
+        column = self.column({"infill": {"density": 0.3}})
+        address = f"/api/recipes/{column['id']}/levers"
+        advice = self.wait(self.call("POST", address, {"goal": "grams"}, 202))["levers"]
+        kept = [one["filament_g"] for one in advice["levers"] if not one["takes"] and not one["breaks"]]
+        self.assertEqual(kept, sorted(kept))
+        house = self.call("GET", "/api/house-rules")
+        rules = house["rules"] | {"retraction": "every_hop"}
+        changed = self.call("PATCH", "/api/house-rules", {"version": house["version"], "rules": rules})
+        again = self.wait(self.call("POST", address, {"goal": "grams"}, 202))["levers"]
+        keys = {setting["key"] for one in again["levers"] for setting in one["settings"]}
+        self.assertNotIn("retraction.min_travel_mm", keys)
+        self.call("PATCH", "/api/house-rules", {"version": changed["version"], "rules": house["rules"]})
 
     def test_what_cannot_be_searched_or_set_is_said(self) -> None:
         column = self.column()

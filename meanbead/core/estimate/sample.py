@@ -31,7 +31,7 @@ LEAST_ERROR = 0.004
 
 _FIRST_LAYER_MM_S, _OUTER_MM_S, _INNER_MM_S, _INFILL_MM_S, _LEAST_LAYER_S = 25.0, 40.0, 60.0, 80.0, 8.0
 
-_MOST_SKINS = 10
+_MOST_SKINS = 12
 
 _COVER = 2.3
 """Standard errors in the bound; a little over the usual two, for few layers are drawn."""
@@ -133,7 +133,7 @@ def _skins(skin_mm2: Floats) -> list[int]:
     whole = float(skin_mm2.sum())
     if whole <= 0 or float(skin_mm2[order].sum()) < 0.5 * whole:
         return []
-    return [int(one) for one in order if skin_mm2[one] > 0.01 * whole]
+    return [int(one) for one in order if skin_mm2[one] > 0.003 * whole]
 
 
 def _certain(size: Floats, count: int, skins: list[int]) -> NDArray[np.bool_]:

@@ -87,7 +87,7 @@ def make_outline(cut: Cut, shape: Shape, chosen: NDArray[np.bool_] | None = None
             remedy="Use a lower first layer.",
         )
     if shape.spiral:
-        _refuse_several_rings(islands, shape)
+        _refuse_several_rings(islands, shape, np.ones(len(layers), bool) if chosen is None else chosen)
     walls, inside, asked, balance = _walls(islands, choices, shape)
     return Outline(
         layers,
@@ -120,10 +120,11 @@ def cut_solid(solid: Solid, shape: Shape) -> Cut:
     return Cut(layers, sections, substituted)
 
 
-def _refuse_several_rings(islands: Islands, shape: Shape) -> None:
+def _refuse_several_rings(islands: Islands, shape: Shape, looked_at: NDArray[np.bool_]) -> None:
     rings = 1 + shapely.get_num_interior_rings(islands.region)
-    per_layer = np.bincount(islands.layer, weights=rings)
-    several = np.flatnonzero((per_layer != 1) & (np.arange(len(per_layer)) >= shape.bottom_layers))
+    per_layer = np.bincount(islands.layer, weights=rings, minlength=len(looked_at))
+    above_floor = np.arange(len(looked_at)) >= shape.bottom_layers
+    several = np.flatnonzero((per_layer != 1) & above_floor & looked_at)
     if len(several):
         raise RecipeError(
             f"Spiral mode needs a single outline on each layer above the floor; layer {several[0] + 1} has "

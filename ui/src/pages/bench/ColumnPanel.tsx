@@ -82,6 +82,12 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
       <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
         Layers
       </Link>
+      <a className="underline" href="#levers-title">
+        What to change next
+      </a>
+      <a className="underline" href="#findings-title">
+        What stands out
+      </a>
       {house ? (
         <span className="w-full">
           From the house recipe{" "}

@@ -1,0 +1,97 @@
+"""What advice reads of the store around a column: purpose, house, the fullest spool, nozzles, the first column's shell."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+
+from meanbead.core.estimate import Engine
+from meanbead.core.strength import shell_mm
+from meanbead.store import workshop
+from meanbead.store.advice import DRY_FOR, Around, around, house_of
+from meanbead.store.tables import MaterialRow, NozzleRow, Purpose, Spool
+from tests.api.test_api import ApiCase
+
+WEDNESDAY = datetime(2024, 5, 15, 9, 30, tzinfo=UTC)
+
+
+class AroundAColumn(ApiCase):
+    def looked_at(self, recipe_id: int, moment: datetime | None = None) -> Around:
+        with self.database.session.begin() as session:
+            return around(session, workshop.get_recipe(session, recipe_id), moment)
+
+    def spool(self, left_g: float, dried_on: date | None) -> int:
+        with self.database.session.begin() as session:
+            material = workshop.all_rows(session, MaterialRow)[0]
+            row = Spool(name="Spool", material_id=material.id, left_g=left_g, dried_on=dried_on)
+            session.add(row)
+            session.flush()
+            return row.id
+
+    def take_off(self, *ids: int) -> None:
+        with self.database.session.begin() as session:
+            for one in ids:
+                workshop.delete(session, session.get_one(Spool, one))
+
+    def test_without_a_purpose_no_limit_holds(self) -> None:
+        found = self.looked_at(self.columns(self.upload())[0]["id"])
+        self.assertEqual(set(found.limits.model_dump().values()), {None})
+        self.assertEqual(len(found.nozzles), 2)
+        self.assertIsNone(found.shop.spool_left_g)
+        self.assertIsNone(found.shop.spool_dry)
+        self.assertIsNone(found.shop.now_h)
+
+    def test_the_purpose_sets_the_limits(self) -> None:
+        part = self.upload()
+        with self.database.session.begin() as session:
+            purpose = next(one for one in workshop.all_rows(session, Purpose) if one.name == "Workhorse")
+            wanted = purpose.id
+        self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": wanted})
+        self.assertEqual(self.looked_at(self.columns(part)[0]["id"]).limits.shell_mm, 1.6)
+
+    def test_the_fullest_spool_speaks_and_dryness_wears_off(self) -> None:
+        column = self.columns(self.upload())[0]["id"]
+        lately = WEDNESDAY.date() - DRY_FOR
+        spools = [self.spool(300, None), self.spool(700, lately)]
+        found = self.looked_at(column, WEDNESDAY).shop
+        self.assertEqual((found.spool_left_g, found.spool_dry), (700, True))
+        later = self.looked_at(column, WEDNESDAY + timedelta(days=1)).shop
+        self.assertIs(later.spool_dry, False)
+        self.take_off(spools[1])
+        left = self.looked_at(column, WEDNESDAY).shop
+        self.assertEqual((left.spool_left_g, left.spool_dry), (300, False))
+        self.take_off(spools[0])
+
+    def test_the_hour_is_that_of_the_week_and_does_not_make_advice_new(self) -> None:
+        column = self.columns(self.upload())[0]["id"]
+        found = self.looked_at(column, WEDNESDAY)
+        self.assertEqual(found.shop.now_h, 2 * 24 + 9.5)
+        self.assertEqual(found.inputs(), self.looked_at(column).inputs())
+
+    def test_a_changed_house_makes_advice_new(self) -> None:
+        column = self.columns(self.upload())[0]["id"]
+        before = self.looked_at(column).inputs()
+        with self.database.session.begin() as session:
+            row = house_of(session)
+            row.rules = {"seam": "scattered"}
+        self.assertNotEqual(self.looked_at(column).inputs(), before)
+        with self.database.session.begin() as session:
+            house_of(session).rules = {}
+        self.assertEqual(self.looked_at(column).inputs(), before)
+
+    def test_another_nozzle_is_held_against_the_first_columns_shell(self) -> None:
+        first, second = self.columns(self.upload())
+        self.assertNotEqual(first["nozzle_id"], second["nozzle_id"])
+        self.assertIsNone(self.looked_at(first["id"]).shell_before_mm)
+        shell = self.looked_at(second["id"]).shell_before_mm
+        job = self.looked_at(first["id"]).job
+        context = self.looked_at(first["id"]).context(Engine())
+        self.assertAlmostEqual(shell or 0, shell_mm(context.situation(job).plan))
+
+    def test_a_missing_nozzle_is_named(self) -> None:
+        column: dict[str, Any] = self.columns(self.upload())[0]
+        with self.database.session.begin() as session:
+            unknown = max(row.id for row in workshop.all_rows(session, NozzleRow)) + 1
+        body = {"copy_of": column["id"], "settings": [{"key": "nozzle", "value": unknown}]}
+        problem = self.call("POST", f"/api/parts/{column['part_id']}/recipes", body, 422)
+        self.assertIn("on hand", problem["detail"])

@@ -1,0 +1,107 @@
+"""Points of a search's space as jobs: held to the melt, skins kept, widths in bores, nozzles carried."""
+
+from __future__ import annotations
+
+import math
+import unittest
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from meanbead.core.advise.context import Context
+from meanbead.core.advise.space import job_at
+from meanbead.core.bead import bead_area_mm2
+from meanbead.core.errors import RecipeError
+from meanbead.core.estimate.engine import Job
+from meanbead.core.melt import melt_ceiling
+from meanbead.core.part.facts import part_facts
+from meanbead.core.resolve import resolve
+from meanbead.core.vocabulary import Limits, Nozzle, Printer, Recipe
+from tests.support.insights import insight
+from tests.support.solids import box
+
+BLOCK = box(20, 20, 10)
+NONE = Limits()
+NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6), 3: Nozzle(bore_mm=0.25)}
+
+
+def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[Job, Any]:
+    job = Job(BLOCK, Recipe.model_validate(choices), Printer())
+    return job_at(job, values, Context(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
+
+
+class Pace(unittest.TestCase):
+    @settings(max_examples=150)
+    @given(
+        st.sampled_from([1, 2, 3]),
+        st.floats(0.3, 0.75),
+        st.floats(1.0, 1.5),
+        st.floats(0.3, 6.0),
+        st.floats(0.0, 0.4),
+        st.floats(195, 230),
+    )
+    def test_no_line_asks_for_more_than_melts_less_the_margin(
+        self, nozzle: int, height: float, width: float, pace: float, margin: float, temp: float
+    ) -> None:
+        bore = NOZZLES[nozzle].bore_mm
+        values = {"nozzle": nozzle, "layer_height_mm": round(height * bore, 3), "line_width_bores": width, "pace": pace}
+        job, plan = made({**values, "nozzle_temp_c": temp}, Limits(flow_margin=margin))
+        ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c).plan_mm3_s
+        for name in ("outer_wall", "inner_wall", "infill", "solid", "top"):
+            area = bead_area_mm2(getattr(plan.shape.width_mm, name), plan.shape.layer_height_mm)
+            flow = area * getattr(plan.speed_mm_s, name)
+            self.assertLessEqual(flow, (1 - margin) * ceiling + 1e-9, name)
+        strand = math.pi / 4 * bore**2 * plan.shape.bridge_flow_ratio
+        self.assertLessEqual(strand * plan.speed_mm_s.bridge, (1 - margin) * ceiling + 1e-9)
+
+    def test_a_pace_multiplies_what_the_recipe_asks_for(self) -> None:
+        _, plan = made({"pace": 1.5}, speed_mm_s={"infill": 50, "outer_wall": 30})
+        self.assertEqual((plan.speed_mm_s.infill, plan.speed_mm_s.outer_wall), (75, 45))
+        self.assertEqual(plan.speed_mm_s.first_layer, 25)
+
+    def test_the_outer_wall_keeps_to_its_limit(self) -> None:
+        _, plan = made({"pace": 3}, Limits(outer_speed_mm_s=50))
+        self.assertEqual(plan.speed_mm_s.outer_wall, 50)
+        self.assertGreater(plan.speed_mm_s.infill, 50)
+
+    def test_the_axes_bound_it_too(self) -> None:
+        slow = Printer.model_validate({"max_speed_mm_s": {"x": 90, "y": 70}})
+        job = Job(BLOCK, Recipe(), slow)
+        _, plan = job_at(job, {"pace": 5}, Context(part_facts(BLOCK), insight(), nozzles=NOZZLES))
+        self.assertLessEqual(plan.speed_mm_s.infill, 70)
+
+
+class Skins(unittest.TestCase):
+    @given(st.sampled_from([0.12, 0.16, 0.2, 0.24, 0.28]))
+    def test_keep_their_thickness_where_heights_vary(self, height: float) -> None:
+        base = resolve(Recipe(), Printer(), Nozzle(), Job(BLOCK, Recipe()).material).shape
+        _, plan = made({"layer_height_mm": height})
+        for name in ("top", "bottom"):
+            before = getattr(base, f"{name}_layers") * base.layer_height_mm
+            after = getattr(plan.shape, f"{name}_layers") * height
+            self.assertGreaterEqual(after, before - 0.011 * height)
+            self.assertLess(after, before + height)
+
+    def test_are_left_alone_where_they_vary_themselves(self) -> None:
+        _, plan = made({"layer_height_mm": 0.1, "top_layers": 3})
+        self.assertEqual(plan.shape.top_layers, 3)
+
+
+class Widths(unittest.TestCase):
+    def test_are_told_in_bores(self) -> None:
+        _, plan = made({"nozzle": 2, "line_width_bores": 1.25, "inner_width_bores": 1.5})
+        widths = plan.shape.width_mm
+        self.assertEqual((widths.outer_wall, widths.top), (0.75, 0.75))
+        self.assertEqual((widths.inner_wall, widths.infill, widths.solid), (0.9, 0.9, 0.9))
+
+    def test_a_nozzle_carries_the_shell(self) -> None:
+        job, plan = made({"nozzle": 2}, walls=3)
+        self.assertEqual(job.nozzle, NOZZLES[2])
+        self.assertEqual(plan.shape.walls, 2)
+
+    def test_what_cannot_be_laid_is_refused(self) -> None:
+        with self.assertRaises(RecipeError):
+            made({"nozzle": 3, "layer_height_mm": 0.44})
+        with self.assertRaises(RecipeError):
+            made({"nozzle": 77})
