@@ -1,4 +1,5 @@
 import threading
+import time
 import unittest
 from itertools import pairwise
 
@@ -6,7 +7,7 @@ import numpy as np
 import shapely
 
 from meanbead.core.estimate.engine import Engine, Job
-from meanbead.core.parallel import halves, in_threads, spread
+from meanbead.core.parallel import each, halves, in_threads, spread
 from meanbead.core.vocabulary import Recipe
 from tests.support.solids import block, solid_of
 
@@ -82,3 +83,40 @@ class Threads(unittest.TestCase):
             parts = halves(count)
             self.assertEqual((parts[0][0], parts[-1][1]), (0, count))
             self.assertTrue(all(a[1] == b[0] for a, b in pairwise(parts)))
+
+
+class OneAfterTheOther(unittest.TestCase):
+    """Results in the items' order while a few items ahead are at work."""
+
+    def test_comes_in_order_whatever_takes_longest(self) -> None:
+        def slow_first(item: int) -> int:
+            time.sleep(0.05 if item == 0 else 0.0)
+            return item * item
+
+        self.assertEqual(list(each(slow_first, range(12))), [item * item for item in range(12)])
+        self.assertEqual(list(each(slow_first, [])), [])
+
+    def test_whoever_stops_asking_lets_no_more_begin(self) -> None:
+        begun: list[int] = []
+
+        def note(item: int) -> int:
+            begun.append(item)
+            return item
+
+        for found in each(note, range(1000)):
+            if found == 3:
+                break
+        time.sleep(0.05)
+        self.assertLess(len(begun), 30)
+
+    def test_an_error_comes_out_at_its_turn(self) -> None:
+        def fails_at_two(item: int) -> int:
+            if item == 2:
+                raise ValueError("two")
+            return item
+
+        seen = []
+        with self.assertRaisesRegex(ValueError, "two"):
+            for found in each(fails_at_two, range(6)):
+                seen += [found]
+        self.assertEqual(seen, [0, 1])

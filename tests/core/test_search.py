@@ -138,6 +138,20 @@ class Limits(unittest.TestCase):
         )
         self.assertEqual(one, other)
 
+    def test_time_can_be_held_against_stiffness_and_cost(self) -> None:
+        job, context = Job(PART, Recipe()), context_of(PART)
+        vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.3]}
+        stiff = search(ENGINE, job, vary, SearchLimits(), context, against="bend")
+        dots = [stiff.dots[k].measures for k in stiff.frontier]
+        self.assertEqual([one.piece_time_s for one in dots], sorted(one.piece_time_s for one in dots))
+        self.assertEqual([one.bend for one in dots], sorted(one.bend for one in dots))
+        assert stiff.leanest is not None
+        self.assertEqual(stiff.dots[stiff.leanest.dot].values, {"walls": 3, "infill.density": 0.3})
+        cheap = search(ENGINE, job, vary, SearchLimits(), context, against="expected_cost")
+        assert cheap.leanest is not None
+        least = min(dot.measures.expected_cost for dot in cheap.dots)
+        self.assertAlmostEqual(cheap.dots[cheap.leanest.dot].measures.expected_cost, least, delta=0.01 * least)
+
     def test_it_can_be_stopped(self) -> None:
         def stop(share: float, doing: str, found: Found | None) -> None:
             raise KeyboardInterrupt

@@ -162,7 +162,7 @@ class House(UiCase):
         page.get_by_role("button", name="Remove Everyday").first.click()
         expect(card).to_have_count(0)
         page.keyboard.press("Control+z")
-        expect(page.get_by_role("heading", name="Everyday")).to_be_visible()
+        expect(page.get_by_role("heading", name="Everyday", exact=True)).to_be_visible()
 
     def test_the_settings_sheet_fits_one_page_and_is_a_file_too(self) -> None:
         page = self.new_part("printed.stl")

@@ -33,7 +33,7 @@ export function App() {
             <Mark />
             Mean Bead
           </Link>
-          <nav aria-label="Rooms" className="flex gap-4 text-sm">
+          <nav aria-label="Rooms" className="flex flex-wrap gap-x-4 text-sm">
             <Room to="/" name="Parts" />
             <Room to="/recipes" name="Recipes" />
             <Room to="/shelf" name="Shelf" />
@@ -73,7 +73,7 @@ export function App() {
 
 function Room({ to, name }: { to: string; name: string }) {
   return (
-    <NavLink to={to} end className={({ isActive }) => (isActive ? "underline underline-offset-4" : "")}>
+    <NavLink to={to} end className={({ isActive }) => `whitespace-nowrap py-1 ${isActive ? "underline underline-offset-4" : ""}`}>
       {name}
     </NavLink>
   );
