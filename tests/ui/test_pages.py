@@ -33,6 +33,7 @@ class Desk(EveryPage, UiCase):
         answers: list[Response] = []
         self.page.on("response", lambda answer: answers.append(answer))
         self.look("/")
+        self.page.get_by_role("article").first.wait_for()
         self.page.wait_for_load_state("networkidle")
         self.assertGreater(len(answers), 5)
         self.assertLess(sum(answer.request.sizes()["responseBodySize"] for answer in answers), 1_000_000)
