@@ -6,13 +6,10 @@ from datetime import datetime
 
 from apiflask import APIBlueprint
 
-from meanbead.api.context import context, session
-from meanbead.api.jobs import start
-from meanbead.api.shapes import (
+from meanbead.api.advice_shapes import (
     FindingsOut,
     HouseRulesEdit,
     HouseRulesOut,
-    JobOut,
     LeversAsk,
     RemediesOut,
     SearchAsk,
@@ -20,9 +17,14 @@ from meanbead.api.shapes import (
     SpoolAdd,
     SpoolEdit,
     SpoolOut,
-    VersionOnly,
     house_rules_out,
     spool_out,
+)
+from meanbead.api.context import context, session
+from meanbead.api.jobs import start
+from meanbead.api.shapes import (
+    JobOut,
+    VersionOnly,
 )
 from meanbead.core.advise.levers import tried_remedies
 from meanbead.core.advise.limits import SearchLimits

@@ -5,23 +5,19 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
-from meanbead.core.advise.levers import Advice, Goal, Lever
-from meanbead.core.advise.limits import SearchLimits
-from meanbead.core.advise.measures import Measures
-from meanbead.core.advise.search import Against, Found
-from meanbead.core.advise.space import Vary
+from meanbead.api.advice_shapes import SpoolOut, house_rules_out, spool_out
+from meanbead.api.shape import Name, Shape
+from meanbead.core.advise.levers import Advice
+from meanbead.core.advise.search import Found
 from meanbead.core.compare import Waterfall
 from meanbead.core.nudge import Nudge
 from meanbead.core.part.stances import StoodWays
 from meanbead.core.preview import Preview
-from meanbead.core.schools import Matter, matters
 from meanbead.core.settings_sheet import Setting
 from meanbead.core.vocabulary import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
-from meanbead.core.vocabulary.finding import Finding, SetTo
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.shop import Shop
+from meanbead.core.vocabulary.finding import SetTo
 from meanbead.store.tables import (
     House,
     HouseRecipe,
@@ -36,14 +32,6 @@ from meanbead.store.tables import (
     RecipeVersion,
     Spool,
 )
-
-Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
-
-
-class Shape(BaseModel):
-    """Refuses unknown keys."""
-
-    model_config = ConfigDict(extra="forbid")
 
 
 class MachineOut(Shape):
@@ -225,7 +213,7 @@ class RecipeAdd(Shape):
 
     copy_of: int | None = None
     nozzle_id: int | None = None
-    settings: Annotated[list[SetTo], Field(max_length=200)] = []
+    settings: Annotated[list[SetTo], Field(max_length=200)] = Field(default=[])
     house_id: int | None = None
     line: Annotated[str, Field(max_length=200)] | None = None
     name: Name | None = None
@@ -325,88 +313,6 @@ class JobOut(Shape):
     waterfall: Waterfall | None = None
     levers: Advice | None = None
     search: Found | None = None
-
-
-class LeversAsk(Shape):
-    """What the levers are ranked by."""
-
-    goal: Goal = "minutes"
-
-
-class SearchAsk(Shape):
-    """What may vary and by which values, the limits, the second figure, and how many recipes to compute at most."""
-
-    vary: Vary
-    limits: SearchLimits = SearchLimits()
-    against: Against = "filament_g"
-    budget: Annotated[int, Field(ge=10, le=2000)] = 500
-
-
-class SearchStart(Shape):
-    """What the page offers to vary on this part, and the limits of its purpose."""
-
-    vary: Vary
-    limits: SearchLimits
-
-
-class FindingsOut(Shape):
-    """Findings of a column, gravest first, and what it measures. ``purpose`` names what sets its limits."""
-
-    findings: list[Finding]
-    measures: Measures | None
-    purpose: str
-
-
-class RemediesOut(Shape):
-    """Remedies that were tried."""
-
-    remedies: list[Lever]
-
-
-class SpoolOut(Shape):
-    """A spool on the shelf."""
-
-    id: int
-    version: int
-    name: str
-    material_id: int
-    left_g: float
-    dried_on: date | None
-
-
-class SpoolAdd(Shape):
-    """A new spool."""
-
-    name: Name
-    material_id: int
-    left_g: Annotated[float, Field(ge=0, le=50_000)]
-    dried_on: date | None = None
-
-
-class SpoolEdit(Shape):
-    """A change of a spool; what is left out stays."""
-
-    version: int
-    name: Name | None = None
-    left_g: Annotated[float, Field(ge=0, le=50_000)] | None = None
-    dried_on: date | None = None
-
-
-class HouseRulesOut(Shape):
-    """The workshop's own rules, with all matters and their schools."""
-
-    version: int
-    matters: list[Matter]
-    rules: HouseRules
-    shop: Shop
-
-
-class HouseRulesEdit(Shape):
-    """A change of the house's rules; what is left out stays."""
-
-    version: int
-    rules: HouseRules | None = None
-    shop: Shop | None = None
 
 
 class Figures(Shape):
@@ -536,28 +442,6 @@ def job_out(row: JobRow) -> JobOut:
         waterfall=Waterfall.model_validate(row.result) if row.kind == "waterfall" and row.result else None,
         levers=Advice.model_validate(row.result) if row.kind == "levers" and row.result else None,
         search=Found.model_validate(row.result) if row.kind == "search" and row.result else None,
-    )
-
-
-def spool_out(row: Spool) -> SpoolOut:
-    """A spool's row as it is given out."""
-    return SpoolOut(
-        id=row.id,
-        version=row.version,
-        name=row.name,
-        material_id=row.material_id,
-        left_g=row.left_g,
-        dried_on=row.dried_on,
-    )
-
-
-def house_rules_out(row: House) -> HouseRulesOut:
-    """The house's row as it is given out."""
-    return HouseRulesOut(
-        version=row.version,
-        matters=list(matters()),
-        rules=HouseRules.model_validate(row.rules),
-        shop=Shop.model_validate(row.shop),
     )
 
 

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from apiflask import APIBlueprint
 
+from meanbead.api.advice_shapes import (
+    spool_out,
+)
 from meanbead.api.context import session
 from meanbead.api.shapes import (
     ConsoleAsk,
@@ -19,7 +22,6 @@ from meanbead.api.shapes import (
     ShelfOut,
     machine_out,
     purpose_out,
-    spool_out,
 )
 from meanbead.core.estimate import ENGINE_VERSION
 from meanbead.core.gcode import printer_from_report

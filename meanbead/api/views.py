@@ -8,7 +8,7 @@ from flask import Response, request
 
 from meanbead.api.binary import binary, mesh_bytes, strokes_bytes
 from meanbead.api.context import context, session
-from meanbead.api.shapes import Shape
+from meanbead.api.shape import Shape
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job

@@ -68,6 +68,7 @@ async def serve(database: Database, engine: Engine, *, handle_signals: bool = Fa
             asyncio.get_running_loop().add_signal_handler(number, here.cancel)
     with database.session.begin() as session:
         jobs.close_orphans(session)
+        jobs.forget_old(session)
     app = worker_app(database, engine)
     async with app.open_async():
         await asyncio.gather(

@@ -7,7 +7,7 @@ import json
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from meanbead.core.estimate.engine import ENGINE_VERSION
@@ -17,6 +17,10 @@ from meanbead.store.workshop import NotFound
 UNDER_WAY = ("waiting", "running")
 SILENT_FOR = timedelta(minutes=2)
 """A running job that has said nothing for so long has lost its worker."""
+
+
+KEPT_FOR = timedelta(days=14)
+"""Findings of searches and levers are large, and every edit asks for new ones."""
 
 
 def digest_of(kind: str, inputs: Any) -> str:
@@ -93,6 +97,15 @@ def end(session: Session, job_id: int, state: str, *, result: dict[str, Any] | N
     if state == "done":
         values["share"] = 1.0
     session.execute(update(JobRow).where(JobRow.id == job_id).values(**values))
+
+
+def forget_old(session: Session) -> int:
+    """Delete what was found long ago; it can be computed again. Returns how many."""
+    old = now() - KEPT_FOR
+    gone = session.execute(
+        delete(JobRow).where(JobRow.updated_at < old, JobRow.state.not_in(UNDER_WAY)).returning(JobRow.id)
+    ).all()
+    return len(gone)
 
 
 def close_orphans(session: Session) -> int:

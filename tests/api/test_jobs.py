@@ -125,6 +125,19 @@ class Rows(ApiCase):
             self.assertEqual(jobs.close_orphans(session), 1)
         self.assertEqual(self.state(job), "failed")
 
+    def test_what_was_found_long_ago_is_forgotten_and_work_under_way_is_not(self) -> None:
+        old, waiting, new = (self.add(inputs=f"age {name}") for name in ("old", "waiting", "new"))
+        with self.database.session.begin() as session:
+            for job, state in ((old, "done"), (waiting, "waiting")):
+                row = session.get_one(JobRow, job)
+                row.state, row.updated_at = state, now() - 2 * jobs.KEPT_FOR
+            session.get_one(JobRow, new).state = "done"
+        with self.database.session.begin() as session:
+            self.assertEqual(jobs.forget_old(session), 1)
+            self.assertIsNone(session.get(JobRow, old))
+            self.assertIsNotNone(session.get(JobRow, waiting))
+            self.assertIsNotNone(session.get(JobRow, new))
+
     def test_the_queue_takes_the_address_without_the_driver(self) -> None:
         self.assertEqual(plain_url("postgresql+psycopg://a:b@h:1/d"), "postgresql://a:b@h:1/d")
 

@@ -13,7 +13,8 @@ import { HeightProfile } from "./HeightProfile";
 import { Ledger } from "./Ledger";
 import { NewColumn } from "./NewColumn";
 import { RowHelp } from "./RowHelp";
-import { Sheet, type ColumnState, type Draft, type Focus } from "./Sheet";
+import type { ColumnState } from "./ResultCell";
+import { Sheet, type Draft, type Focus } from "./Sheet";
 import { useSheet } from "./useSheet";
 import { WaterfallPanel } from "./WaterfallPanel";
 

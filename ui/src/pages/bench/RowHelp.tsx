@@ -5,7 +5,7 @@ import { clockDifference, plain, signed } from "../../lib/format";
 import { useToast } from "../../parts/Toasts";
 import { boundsText, chosen, FIELDS, isShelf, shownValue, type Field } from "./fields";
 import { RESULTS } from "./results";
-import type { ColumnState } from "./Sheet";
+import type { ColumnState } from "./ResultCell";
 import { offStep } from "./steps";
 import type { SheetActions } from "./useSheet";
 

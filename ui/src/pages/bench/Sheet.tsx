@@ -1,11 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Fragment, useCallback, useMemo, useRef, useState, type ClipboardEvent, type ReactNode } from "react";
-import type { Estimate, RecipeColumn, Shelf } from "../../api/client";
-import { api, ProblemError } from "../../api/client";
-import { progressKey, type FiguresProgress } from "../../api/queries";
-import { clock } from "../../lib/format";
+import { useCallback, useMemo, useRef, useState, type ClipboardEvent } from "react";
+import { ProblemError, type RecipeColumn, type Shelf } from "../../api/client";
 import { useToast } from "../../parts/Toasts";
 import { Cell } from "./Cell";
+import { ARROWS, MARKED } from "./keys";
+import { ResultCell, type ColumnState } from "./ResultCell";
 import { columnText, pastedColumn, pastedEdits, rangeOf, rangeText, type Range } from "./clipboard";
 import {
   chosen,
@@ -23,19 +21,9 @@ import {
   type Field,
 } from "./fields";
 import { useOpenGroups } from "./useOpenGroups";
-import { RESULTS, type ResultRow } from "./results";
+import { RESULTS } from "./results";
 import { nextStep, offStep } from "./steps";
 import type { SheetActions } from "./useSheet";
-
-export interface ColumnState {
-  column: RecipeColumn;
-  estimate: Estimate | undefined;
-  /** True while the estimate shown is that of a sample of layers. */
-  sampled: boolean;
-  /** True while the estimate shown is an older one. */
-  pending: boolean;
-  error: string | null;
-}
 
 export interface Focus {
   row: string;
@@ -371,7 +359,7 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
         className={`pl-[17px] text-quiet ${marked ? MARKED : ""}`}
         onFocus={onFocus}
         onKeyDown={(event) => {
-          const step = STEPS[event.key];
+          const step = ARROWS[event.key];
           if (step === undefined) return;
           event.preventDefault();
           onMove(step[0], step[1], event.shiftKey);
@@ -382,15 +370,6 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
     </td>
   );
 }
-
-const MARKED = "bg-molten-wash";
-
-const STEPS: Record<string, readonly [number, number]> = {
-  ArrowUp: [-1, 0],
-  ArrowDown: [1, 0],
-  ArrowLeft: [0, -1],
-  ArrowRight: [0, 1],
-};
 
 function RowHead({ label, unit }: { label: string; unit: string }) {
   return (
@@ -426,106 +405,4 @@ function draftOf(text: string | null, field: Field, column: RecipeColumn): Draft
   } catch {
     return null;
   }
-}
-
-interface ResultCellProps {
-  state: ColumnState;
-  row: ResultRow;
-  first: ColumnState | undefined;
-  tabIndex: number;
-  marked: boolean;
-  onFocus: () => void;
-  onMove: (rows: number, columns: number, extend?: boolean) => void;
-  register: (element: HTMLElement | null) => void;
-}
-
-function ResultCell({ state, row, first, tabIndex, marked, onFocus, onMove, register }: ResultCellProps) {
-  const { estimate, pending, sampled, column } = state;
-  let content: ReactNode;
-  if (state.error !== null && estimate === undefined) {
-    content = row.key === "print_time" ? <span className="text-sm text-error">{state.error}</span> : "–";
-  } else if (estimate === undefined) {
-    content = <span className="text-sm text-quiet">{row.main ? "computing …" : "…"}</span>;
-  } else {
-    const isFirst = first?.column.id === column.id;
-    const difference =
-      row.key === "flow" || (!isFirst && first?.estimate) ? row.difference(estimate, first?.estimate ?? estimate) : "";
-    content = (
-      <Fragment>
-        <span className={row.main ? "font-serif text-2xl leading-none" : ""}>
-          {sampled && <span title="From a sample of layers; the full figure follows.">≈ </span>}
-          {row.show(estimate)}
-        </span>
-        {difference && !sampled && <span className="ml-auto whitespace-pre text-sm text-molten">{difference}</span>}
-      </Fragment>
-    );
-  }
-  return (
-    <div
-      ref={register}
-      tabIndex={tabIndex}
-      data-testid={`${row.key}:${column.id}`}
-      aria-busy={pending}
-      aria-label={`${row.label}, ${column.name}: ${estimate ? row.show(estimate) : "not known yet"}`}
-      role="note"
-      className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "opacity-50" : ""} ${marked ? MARKED : ""}`}
-      onFocus={onFocus}
-      onKeyDown={(event) => {
-        const step = STEPS[event.key];
-        if (step === undefined) return;
-        event.preventDefault();
-        onMove(step[0], step[1], event.shiftKey);
-      }}
-      title={estimate && !sampled && row.key === "print_time" ? `${clock(estimate.interval.low_s)} to ${clock(estimate.interval.high_s)}` : undefined}
-    >
-      {content}
-      {row.key === "print_time" && (pending || state.error !== null) && (
-        <FiguresNote column={column} error={state.error} sampled={sampled} />
-      )}
-    </div>
-  );
-}
-
-/** How far the full figures are, with the way to stop; or why they did not come, with the way to ask again. */
-function FiguresNote({ column, error, sampled }: { column: RecipeColumn; error: string | null; sampled: boolean }) {
-  const queries = useQueryClient();
-  const progress = useQuery<FiguresProgress | null>({
-    queryKey: progressKey(column.id),
-    queryFn: () => null,
-    enabled: false,
-    initialData: null,
-  }).data;
-  if (error !== null && sampled) {
-    return (
-      <span className="w-full text-xs">
-        {error}{" "}
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs"
-          onClick={() => void queries.invalidateQueries({ queryKey: ["estimate", column.id] })}
-        >
-          Ask again
-        </button>
-      </span>
-    );
-  }
-  if (!progress) return sampled ? <span className="ml-auto text-xs text-quiet">a sample; all layers follow</span> : null;
-  // It lies over the cell's edge, so that nothing moves when it comes and goes.
-  return (
-    <span className="ml-auto flex items-center gap-1 text-xs text-quiet" title={progress.doing}>
-      <progress
-        className="progress progress-accent absolute inset-x-0 bottom-0 h-1"
-        aria-label={`Computing ${column.name}: ${progress.doing}`}
-        value={progress.share}
-        max={1}
-      />
-      <button
-        type="button"
-        className="btn btn-ghost btn-xs px-1"
-        onClick={() => void api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: progress.jobId } } })}
-      >
-        Stop
-      </button>
-    </span>
-  );
 }

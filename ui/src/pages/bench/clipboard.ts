@@ -2,7 +2,8 @@ import type { Shelf } from "../../api/client";
 import type { CellEdit } from "./edits";
 import { chosen, effective, FIELDS, isShelf, readValue, shownValue, type Field } from "./fields";
 import { RESULTS } from "./results";
-import type { ColumnState, Focus } from "./Sheet";
+import type { ColumnState } from "./ResultCell";
+import type { Focus } from "./Sheet";
 
 /** A rectangle of the sheet. */
 export interface Range {
