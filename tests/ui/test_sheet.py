@@ -169,7 +169,7 @@ class House(UiCase):
         self.set_cell("Infill in %", "Everyday", "42")
         expect(self.cell("Infill in %", "Everyday")).to_contain_text("42")
         page.get_by_role("link", name="Settings sheet").click()
-        expect(page.get_by_role("heading", name="Everyday")).to_be_visible()
+        expect(page.get_by_role("heading", name="Everyday", exact=True)).to_be_visible()
         expect(page.get_by_text("42 %")).to_be_visible()
         self.assertEqual(self.axe(), [])
         self.assertEqual(len(re.findall(rb"/Type /Page\b", page.pdf(format="A4"))), 1)

@@ -18,6 +18,8 @@ export default function HouseRulesPage() {
   useEffect(() => {
     document.title = "House rules · Mean Bead";
   }, []);
+  // What was clicked shows at once, until the answer is there.
+  const [clicked, setClicked] = useState<Partial<Record<string, string>>>({});
   const house = useQuery({ queryKey: KEY, queryFn: async () => take(await api.GET("/api/house-rules")) });
   const store = (change: Change) =>
     inLine("house rules", async () => {
@@ -34,6 +36,7 @@ export default function HouseRulesPage() {
       await store(to);
       history.push({ label, undo: () => store(from), redo: () => store(to) });
     },
+    onSettled: () => setClicked({}),
     onError: async (error) => {
       toast(error.message, { tone: "error" });
       await queries.invalidateQueries({ queryKey: KEY });
@@ -65,14 +68,15 @@ export default function HouseRulesPage() {
                   type="radio"
                   className="radio radio-xs mt-1"
                   name={matter.key}
-                  checked={chosen[matter.key] === school.value}
-                  onChange={() =>
+                  checked={(clicked[matter.key] ?? chosen[matter.key]) === school.value}
+                  onChange={() => {
+                    setClicked({ ...clicked, [matter.key]: school.value });
                     change.mutate({
                       to: { rules: { ...rules, [matter.key]: school.value } },
                       from: { rules },
                       label: `the house rule on ${matter.label.toLowerCase()}`,
-                    })
-                  }
+                    });
+                  }}
                 />
                 <span>
                   {school.label}
