@@ -59,7 +59,7 @@ def list_findings(recipe_id: int) -> FindingsOut:
         surroundings = around(db, row, datetime.now())
     job, advice = surroundings.job, surroundings.context(engine)
     if estimate is None:
-        estimate = engine.estimate(job, SAMPLE_LAYERS, interval=False)
+        estimate = engine.sampled(job, SAMPLE_LAYERS).estimate
     situation = advice.situation(job, estimate=estimate)
     return FindingsOut(
         findings=findings(situation),

@@ -7,6 +7,7 @@ import re
 from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.errors import RecipeError
 from meanbead.core.resolve import resolve
+from meanbead.core.strength import shell_mm
 from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from meanbead.core.vocabulary.estimate import Result
 
@@ -25,7 +26,7 @@ def carried(recipe: Recipe, printer: Printer, old: Nozzle, new: Nozzle, material
     step = printer.z_step_mm or 0.01
     height = _stepped(plan.shape.layer_height_mm * ratio, step)
     widths = plan.shape.width_mm
-    shell = _shell_mm(plan.shape.walls, widths.outer_wall, widths.inner_wall, plan.shape.layer_height_mm)
+    shell = shell_mm(plan)
     scaled = {name: round(getattr(widths, name) * ratio, 3) for name in _WIDTHS}
     spacing = bead_spacing_mm(scaled["inner_wall"], height)
     walls = max(1, round((shell - scaled["outer_wall"]) / spacing) + 1) if plan.shape.walls else 0
@@ -48,10 +49,6 @@ def carried(recipe: Recipe, printer: Printer, old: Nozzle, new: Nozzle, material
                 heights[name] = _stepped(heights[name] * ratio, step)
         content["variable_height"] = heights
     return Recipe.model_validate(content)
-
-
-def _shell_mm(walls: int, outer_mm: float, inner_mm: float, height_mm: float) -> float:
-    return outer_mm + (walls - 1) * bead_spacing_mm(inner_mm, height_mm) if walls else 0.0
 
 
 def _count(layers: int, old_mm: float, new_mm: float) -> int:

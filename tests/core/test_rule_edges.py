@@ -24,7 +24,7 @@ from tests.support.solids import box
 ENGINE = Engine()
 BLOCK = box(30, 30, 20)
 FACTS = part_facts(BLOCK)
-ESTIMATE = ENGINE.estimate(Job(BLOCK, Recipe()), 6, interval=False)
+ESTIMATE = ENGINE.sampled(Job(BLOCK, Recipe()), 6).estimate
 
 
 def said(

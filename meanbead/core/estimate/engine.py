@@ -121,13 +121,10 @@ class Engine:
 
         return self._lying.get(solid.digest, least)
 
-    def estimate(
-        self, job: Job, layers: int | None = None, watch: Watch = nobody, *, interval: bool = True
-    ) -> Estimate:
+    def estimate(self, job: Job, layers: int | None = None, watch: Watch = nobody) -> Estimate:
         """Time, filament, cost and findings; of all layers, or of a sample of about ``layers`` of them.
 
-        ``watch`` is told how far it is, and may raise to end it. Without ``interval`` the range of the print time, which
-        takes three more runs of some layers, is not worked out: both its ends are the time itself.
+        ``watch`` is told how far it is, and may raise to end it.
 
         A sampled estimate says how far it may be off in ``sampling_error``. Raises :class:`RecipeError` for recipes
         that cannot be printed.
@@ -135,17 +132,18 @@ class Engine:
         run = self._run(job, layers, watch)
         watch(0.9, "adding up")
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
-        return self._summary(job, run, facts, interval)
+        return self._summary(job, run, facts)
 
     def sampled(self, job: Job, layers: int | None, like: Sampled | None = None) -> Sampled:
         """An estimate to be compared with others: on the same layers as ``like``'s where both have the same layers.
 
-        It has no interval and no findings of the part. Raises :class:`RecipeError` as :meth:`estimate` does.
+        It has no interval, which takes three more runs of some layers, and no findings: whoever compares has rules of
+        its own to ask. Raises :class:`RecipeError` as :meth:`estimate` does.
         """
         skins = layers is not None and layers > _FEW_LAYERS
         run = self._run(job, layers, like=None if like is None else like.sample, with_skins=skins)
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
-        return Sampled(self._summary(job, run, facts, False), run.sample, _part_seconds(run))
+        return Sampled(self._summary(job, run, facts, bare=True), run.sample, _part_seconds(run))
 
     def by_layer(self, job: Job) -> LayerLedger:
         """Both ledgers, filament and areas layer by layer."""
@@ -231,7 +229,7 @@ class Engine:
         timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s, moves)
         return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, volume_weight, sample)
 
-    def _summary(self, job: Job, run: _Run, facts: PartFacts, interval: bool) -> Estimate:
+    def _summary(self, job: Job, run: _Run, facts: PartFacts, *, bare: bool = False) -> Estimate:
         printer, material = job.printer, job.material
         plan, strokes, weight, ceiling = run.plan, run.strokes, run.weight, run.ceiling
         by_feature = _by_feature(run, printer, material)
@@ -274,8 +272,10 @@ class Engine:
             plate_mm=strokes.extent_mm,
             substituted=list(strokes.substituted),
             findings=[],
-            interval=self._interval(job, run, print_time) if interval else _no_interval(print_time),
+            interval=_no_interval(print_time) if bare else self._interval(job, run, print_time),
         )
+        if bare:
+            return estimate
         situation = Situation(job.recipe, plan, printer, job.nozzle, material, ceiling, facts, estimate)
         return estimate.model_copy(update={"findings": findings(situation)})
 

@@ -150,7 +150,7 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
 }
 
 /** A bound, rounded up: it is no figure to be exact about. */
-function about(seconds: number): string {
+function roughly(seconds: number): string {
   return seconds < 90 ? `${Math.ceil(seconds)} s` : `${Math.ceil(seconds / 60)} min`;
 }
 
@@ -196,7 +196,7 @@ function Group({ title, list, goal, column, actions, all = false }: GroupProps) 
               </th>
               <td className="whitespace-nowrap py-1 text-right">
                 <span className={gain(lever, goal) < 0 && goal === "minutes" ? "font-semibold" : ""}>{clockDifference(lever.time_s)}</span>
-                {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {about(lever.bound_s)}</span>}
+                {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {roughly(lever.bound_s)}</span>}
               </td>
               <td className="whitespace-nowrap py-1 pl-3 text-right">
                 {goal === "cost" ? signed(lever.cost, 2) : `${signed(lever.filament_g, 1)}${Math.abs(lever.filament_g) >= 0.05 ? " g" : ""}`}

@@ -16,13 +16,3 @@ export function applyHere(actions: SheetActions, column: RecipeColumn, settings:
 export function applyBeside(actions: SheetActions, column: RecipeColumn, settings: readonly SetTo[], label: string) {
   return actions.add({ copy_of: column.id, settings: [...settings], name: `${column.name}: ${label}`.slice(0, 120) });
 }
-
-/** Whether two changes set the same keys to the same values. */
-export function sameSettings(one: readonly SetTo[], other: readonly SetTo[]): boolean {
-  const text = (settings: readonly SetTo[]) =>
-    settings
-      .map(({ key, value }) => `${key}=${String(value)}`)
-      .sort()
-      .join("|");
-  return text(one) === text(other);
-}
