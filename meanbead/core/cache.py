@@ -10,6 +10,14 @@ from typing import Generic, TypeVar
 Value = TypeVar("Value")
 
 
+class _Gate:
+    """Lets one thread at a time make a value."""
+
+    def __init__(self) -> None:
+        self.lock = Lock()
+        self.asked_by = 0
+
+
 class BoundedCache(Generic[Value]):
     """Keeps the most recently used values whose sizes sum to at most ``max_bytes``.
 
@@ -22,7 +30,7 @@ class BoundedCache(Generic[Value]):
         self._values: OrderedDict[Hashable, Value] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
-        self._making: dict[Hashable, Lock] = {}
+        self._making: dict[Hashable, _Gate] = {}
 
     def __len__(self) -> int:
         return len(self._values)
@@ -33,23 +41,27 @@ class BoundedCache(Generic[Value]):
         return self._bytes
 
     def get(self, key: Hashable, make: Callable[[], Value]) -> Value:
-        """The value of a key, made now if it is not held."""
+        """The value of a key, made now if it is not held. Where making it fails, the next who asks tries again."""
         with self._lock:
             if key in self._values:
                 self._values.move_to_end(key)
                 return self._values[key]
-            gate = self._making.setdefault(key, Lock())
-        with gate:
-            with self._lock:
-                if key in self._values:
-                    return self._values[key]
-            try:
+            gate = self._making.setdefault(key, _Gate())
+            gate.asked_by += 1
+        try:
+            with gate.lock:
+                with self._lock:
+                    if key in self._values:
+                        return self._values[key]
                 value = make()
                 self._keep(key, value)
                 return value
-            finally:
-                with self._lock:
-                    self._making.pop(key, None)
+        finally:
+            with self._lock:
+                # It stays while anyone waits at it: two gates would let two threads make the same value.
+                gate.asked_by -= 1
+                if not gate.asked_by:
+                    del self._making[key]
 
     def _keep(self, key: Hashable, value: Value) -> None:
         with self._lock:

@@ -1,10 +1,14 @@
 """Spread array work over the machine's cores.
 
 Shapely's and Numba's compiled functions release the interpreter's lock, so plain threads are enough.
+
+Nothing here can wait for itself: whoever asks works along, and waits only for pieces that others have begun; pieces
+are arithmetic and wait for nothing; items, which may wait for another thread's result, have threads of their own.
 """
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
@@ -17,7 +21,9 @@ import shapely
 from numpy.typing import NDArray
 
 _NAME = "meanbead-core"
-_POOL = ThreadPoolExecutor(max(2, os.cpu_count() or 2), thread_name_prefix=_NAME)
+_CORES = max(2, os.cpu_count() or 2)
+_PIECES = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-piece")
+_ITEMS = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-item")
 _SMALL = 8
 _FEW = 4
 _MANY = 20_000
@@ -45,12 +51,15 @@ def spread(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
 
 def _spread(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     count = len(arrays[0])
-    if count < _FEW or _on_pool():
+    if count < _FEW or _on_our_threads():
         return np.asarray(function(*arrays), dtype=object)
     # More pieces than threads, for layers differ in cost from the bottom of a part to its top.
     pieces = np.array_split(np.arange(count), min(8, count))
-    jobs = [_POOL.submit(function, *(array[piece] for array in arrays)) for piece in pieces]
-    return np.concatenate([np.asarray(job.result(), dtype=object) for job in jobs])
+
+    def work(piece: NDArray[np.int64]) -> Objects:
+        return np.asarray(function(*(array[piece] for array in arrays)), dtype=object)
+
+    return np.concatenate(in_threads(work, pieces))
 
 
 def _alike(arrays: tuple[NDArray[Any], ...]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -89,15 +98,37 @@ def halves(count: int) -> list[tuple[int, int]]:
 
 
 def in_threads(function: Callable[[Item], Result], items: Iterable[Item]) -> list[Result]:
-    """``[function(item) for item in items]``, side by side; one after the other when already on one of our threads,
-    for a thread that waits for its own pool waits for ever."""
+    """``[function(item) for item in items]``, side by side; one after the other when already on one of our threads.
+
+    The asking thread takes items, too, so that all of them are done even when no other thread is free. Where items
+    fail, all are tried, and the first one's error is raised.
+    """
     work = list(items)
-    if len(work) < 2 or _on_pool():
+    if len(work) < 2 or _on_our_threads():
         return [function(item) for item in work]
-    return list(_POOL.map(function, work))
+    done: dict[int, Result] = {}
+    failed: dict[int, BaseException] = {}
+    turns = itertools.count()
+
+    def take() -> None:
+        while (turn := next(turns)) < len(work):
+            try:
+                done[turn] = function(work[turn])
+            except BaseException as error:
+                failed[turn] = error
+
+    helpers = [_PIECES.submit(take) for _ in range(min(_CORES, len(work)) - 1)]
+    take()
+    for helper in helpers:
+        # One that has not begun has nothing left to do; one that has is at its last item.
+        if not helper.cancel():
+            helper.result()
+    if failed:
+        raise failed[min(failed)]
+    return [done[turn] for turn in range(len(work))]
 
 
-def _on_pool() -> bool:
+def _on_our_threads() -> bool:
     return current_thread().name.startswith(_NAME)
 
 
@@ -105,13 +136,16 @@ def each(function: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[
     """Results one after the other, in the items' order, each as soon as it and those before it are ready.
 
     A few items ahead are at work on several threads; whoever stops asking lets no more begin. What they do in turn
-    through :func:`spread` stays on their own thread.
+    through :func:`spread` stays on their own thread. An item may wait for what other threads are computing.
     """
-    ahead = (os.cpu_count() or 2) + 1
+    if _on_our_threads():
+        yield from map(function, items)
+        return
+    ahead = _CORES + 1
     pending: deque[Future[Result]] = deque()
     try:
         for item in items:
-            pending.append(_POOL.submit(function, item))
+            pending.append(_ITEMS.submit(function, item))
             if len(pending) >= ahead:
                 yield pending.popleft().result()
         while pending:

@@ -1,5 +1,7 @@
 import math
+import threading
 import unittest
+from contextlib import suppress
 
 import numpy as np
 from pydantic import ValidationError
@@ -246,3 +248,38 @@ class Memory(unittest.TestCase):
     def test_spreading_work_changes_no_result(self) -> None:
         numbers = np.arange(1000.0)
         np.testing.assert_array_equal(spread(lambda part: part * 2, numbers).astype(float), numbers * 2)
+
+    def test_cache_counts_a_value_once_however_often_its_making_failed(self) -> None:
+        cache: BoundedCache[bytes] = BoundedCache(1000, len)
+        waiting, fail = threading.Barrier(2), threading.Event()
+
+        def fails() -> bytes:
+            waiting.wait(10)
+            fail.wait(10)
+            raise ValueError
+
+        def first() -> None:
+            with self.assertRaises(ValueError):
+                cache.get("x", fails)
+
+        made: list[int] = []
+        both_in = threading.Barrier(2)
+
+        def make() -> bytes:
+            made.append(1)
+            with suppress(threading.BrokenBarrierError):
+                both_in.wait(0.2)  # met only where two threads make the same value at once
+            return b"0123456789"
+
+        one = threading.Thread(target=first)
+        one.start()
+        waiting.wait(10)  # the first is making it, and will fail
+        others = [threading.Thread(target=lambda: cache.get("x", make)) for _ in range(6)]
+        for thread in others[:3]:
+            thread.start()
+        fail.set()
+        for thread in others[3:]:
+            thread.start()
+        for thread in [one, *others]:
+            thread.join(20)
+        self.assertEqual((len(made), cache.nbytes, len(cache)), (1, 10, 1))

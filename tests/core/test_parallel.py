@@ -1,15 +1,91 @@
+import faulthandler
 import threading
 import time
 import unittest
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
 import shapely
 
+from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.parallel import each, halves, in_threads, spread
 from meanbead.core.vocabulary import Recipe
 from tests.support.solids import block, solid_of
+
+
+def finishes(work: Callable[[], object], within_s: float = 120.0) -> bool:
+    """Run work in a thread; whether it ended in time. Where it did not, every thread's stack is printed."""
+    thread = threading.Thread(target=work, daemon=True)
+    thread.start()
+    thread.join(within_s)
+    if thread.is_alive():
+        faulthandler.dump_traceback(all_threads=True)
+    return not thread.is_alive()
+
+
+class NeverStuck(unittest.TestCase):
+    """Threads that wait for each other's results while all of them want the pool."""
+
+    def test_estimates_beside_a_search_that_computes_the_same_recipes(self) -> None:
+        solid = solid_of(
+            block(30, 30, 6)
+            - sum((block(4, 4, 9, (6 * k + 3, 13, -1)) for k in range(1, 4)), block(4, 4, 9, (3, 3, -1)))
+        )
+        jobs = [Job(solid, Recipe(walls=walls)) for walls in (2, 3)]
+        for attempt in range(12):
+            engine = Engine()
+            threads = [
+                threading.Thread(target=lambda job=job, engine=engine: engine.estimate(job), daemon=True)
+                for job in jobs
+            ]
+
+            def work(threads: list[threading.Thread] = threads, engine: Engine = engine) -> None:
+                for thread in threads:
+                    thread.start()
+                list(each(engine.estimate, jobs))
+                for thread in threads:
+                    thread.join()
+
+            self.assertTrue(finishes(work), f"stuck at attempt {attempt + 1}")
+
+    def test_items_that_wait_for_a_value_which_is_made_with_the_pool(self) -> None:
+        # The narrow case: every item's thread waits for one value, and whoever makes that needs threads to make it.
+        cache: BoundedCache[list[int]] = BoundedCache(10_000, len)
+        begun = threading.Event()
+
+        def make() -> list[int]:
+            begun.set()
+            time.sleep(0.05)  # until the items stand waiting
+            return in_threads(lambda k: k * k, range(64))
+
+        maker = threading.Thread(target=lambda: cache.get("value", make), daemon=True)
+
+        def work() -> None:
+            maker.start()
+            begun.wait()
+            self.assertEqual(len(list(each(lambda _: cache.get("value", make), range(16)))), 16)
+            maker.join()
+
+        self.assertTrue(finishes(work, 30))
+
+    def test_work_is_done_by_whoever_asks_when_no_thread_is_free(self) -> None:
+        let_go = threading.Event()
+        busy = [
+            threading.Thread(target=in_threads, args=(lambda _: let_go.wait(30), range(8)), daemon=True)
+            for _ in range(4)
+        ]
+        for thread in busy:
+            thread.start()
+        try:
+            self.assertTrue(
+                finishes(lambda: self.assertEqual(in_threads(lambda k: k + 1, range(50)), list(range(1, 51))), 20)
+            )
+        finally:
+            let_go.set()
+            for thread in busy:
+                thread.join()
 
 
 class Threads(unittest.TestCase):
