@@ -89,6 +89,7 @@ def _parser() -> argparse.ArgumentParser:
     search.add_argument("--nozzles", metavar="MM,MM", type=_bores, default=[], help="other bores on hand")
     search.add_argument("--against", choices=["filament_g", "expected_cost", "ridge_mm", "bend"], default="filament_g")
     search.add_argument("--budget", type=int, default=500, help="recipes to compute at most")
+    search.add_argument("--seconds", type=float, default=None, help="how long it may take, about")
     search.set_defaults(run=_search)
 
     gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")
@@ -233,14 +234,17 @@ def _levers(arguments: argparse.Namespace) -> None:
 
 
 def _search(arguments: argparse.Namespace) -> None:
-    from meanbead.core.advise.search import search
+    from meanbead.core.advise.search import USUAL_TIME_S, search
     from meanbead.core.advise.space import usual_vary
     from meanbead.core.estimate import Engine
 
     engine, job = Engine(), _job(arguments)
     context, limits = _advice_context(engine, job, arguments)
     vary = usual_vary(job, context) if arguments.vary is None else _read_vary(arguments.vary, context)
-    found = search(engine, job, vary, limits, context, against=arguments.against, budget=arguments.budget)
+    time_s = arguments.seconds or USUAL_TIME_S
+    found = search(
+        engine, job, vary, limits, context, against=arguments.against, budget=arguments.budget, time_s=time_s
+    )
     if arguments.json:
         print(found.model_dump_json())
         return

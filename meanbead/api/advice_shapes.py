@@ -11,7 +11,7 @@ from meanbead.api.shape import Name, Shape
 from meanbead.core.advise.levers import Goal, Lever
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.measures import Measures
-from meanbead.core.advise.search import Against
+from meanbead.core.advise.search import USUAL_TIME_S, Against
 from meanbead.core.advise.space import Vary
 from meanbead.core.schools import Matter, matters
 from meanbead.core.vocabulary.finding import Finding
@@ -27,12 +27,13 @@ class LeversAsk(Shape):
 
 
 class SearchAsk(Shape):
-    """What may vary and by which values, the limits, the second figure, and how many recipes to compute at most."""
+    """What may vary and by which values, the limits, the second figure, how many recipes to look at, and how long, at most."""
 
     vary: Vary
     limits: SearchLimits = SearchLimits()
     against: Against = "filament_g"
     budget: Annotated[int, Field(ge=10, le=2000)] = 500
+    time_s: Annotated[float, Field(ge=5, le=3600)] = USUAL_TIME_S
 
 
 class SearchStart(Shape):

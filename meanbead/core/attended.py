@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import math
 
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
 from meanbead.core.vocabulary.shop import Attended
 
 DAY_H = 24.0
@@ -17,20 +21,12 @@ JUST_FITS = 0.06
 
 def someone_is_there(attended: Attended, hour: float) -> bool:
     """Whether an hour of the week (0 is Monday, 0:00) is attended."""
-    day, hour_of_day = divmod(hour % WEEK_H, DAY_H)
-    return int(day) in attended.days and attended.from_h <= hour_of_day <= attended.to_h
+    return bool(_is_open(hour, attended.from_h, attended.to_h, _open_days(attended)))
 
 
 def next_attended_h(attended: Attended, hour: float) -> float:
     """The first moment from ``hour`` on when someone is there, in hours of the week; may lie in a later week."""
-    if someone_is_there(attended, hour):
-        return hour
-    start = math.floor(hour / DAY_H)
-    for day in range(start, start + 9):
-        opens = day * DAY_H + attended.from_h
-        if day % 7 in attended.days and opens >= hour:
-            return opens
-    raise AssertionError("some day is attended")
+    return float(_next_open(hour, attended.from_h, attended.to_h, _open_days(attended)))
 
 
 def plates_per_day(whole_time_s: float, attended: Attended) -> float:
@@ -41,17 +37,45 @@ def plates_per_day(whole_time_s: float, attended: Attended) -> float:
     """
     hours = max(whole_time_s, 1.0) / 3600
     turnaround = attended.turnaround_min / 60
-    now = next_attended_h(attended, 0.0)
+    return float(_plates_a_day(hours, turnaround, attended.from_h, attended.to_h, _open_days(attended)))
+
+
+def _open_days(attended: Attended) -> NDArray[np.bool_]:
+    days = np.zeros(7, dtype=np.bool_)
+    days[list(attended.days)] = True
+    return days
+
+
+@numba.njit(cache=True, nogil=True)
+def _is_open(hour, from_h, to_h, days):  # type: ignore[no-untyped-def]
+    of_week = hour % WEEK_H
+    return days[int(of_week // DAY_H)] and from_h <= of_week % DAY_H <= to_h
+
+
+@numba.njit(cache=True, nogil=True)
+def _next_open(hour, from_h, to_h, days):  # type: ignore[no-untyped-def]
+    if _is_open(hour, from_h, to_h, days):
+        return hour
+    day = math.floor(hour / DAY_H)
+    # Some day of the week is attended: the loop ends within eight.
+    while not (days[day % 7] and day * DAY_H + from_h >= hour):
+        day += 1
+    return day * DAY_H + from_h
+
+
+@numba.njit(cache=True, nogil=True)
+def _plates_a_day(hours, turnaround, from_h, to_h, days):  # type: ignore[no-untyped-def]
+    now = _next_open(0.0, from_h, to_h, days)
     first, horizon, plates = now, 4 * WEEK_H, 0
     while True:
-        end = next_attended_h(attended, now + hours)
+        end = _next_open(now + hours, from_h, to_h, days)
         if end - first > horizon:
             break
         plates += 1
-        now = next_attended_h(attended, end + turnaround)
+        now = _next_open(end + turnaround, from_h, to_h, days)
     # The last plate may straddle the end: a share of it is counted, so that longer is never better by chance.
-    plates_and_share = plates + (first + horizon - now) / max(end + turnaround - now, turnaround + hours)
-    return plates_and_share / (horizon / DAY_H)
+    share = (first + horizon - now) / max(end + turnaround - now, turnaround + hours)
+    return (plates + share) / (horizon / DAY_H)
 
 
 def longest_for_s(plates: float, attended: Attended, shortest_s: float = 60.0) -> float:

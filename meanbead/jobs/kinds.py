@@ -130,7 +130,8 @@ def find_levers(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
 
 
 def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
-    """Recipes that limits allow. Arguments: ``recipe_id``, ``vary``, ``limits``, ``against`` and ``budget``."""
+    """Recipes that limits allow. Arguments: ``recipe_id``, ``vary``, ``limits``, ``against``, ``budget`` and
+    ``time_s``."""
     with tools.database.session.begin() as session:
         surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
     tools.progress(0.0, "measuring the part")
@@ -146,6 +147,7 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
         surroundings.context(tools.engine),
         against=arguments["against"],
         budget=arguments["budget"],
+        time_s=arguments["time_s"],
         progress=tell,
     ).model_dump(mode="json")
 

@@ -11,9 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from meanbead.core.advise.context import Context
-from meanbead.core.advise.frontier import knee, non_dominated, spread_along
+from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches
 from meanbead.core.advise.measures import measures
+from meanbead.core.advise.promise import promises
 from meanbead.core.advise.search import Found, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.errors import RecipeError
@@ -21,7 +22,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
 from meanbead.core.vocabulary import Nozzle, Recipe
-from tests.support.solids import block, box, cone, solid_of
+from tests.support.solids import block, box, cone, solid_of, spur_gear
 
 ENGINE = Engine()
 NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6)}
@@ -51,13 +52,6 @@ class Frontier(unittest.TestCase):
         line = np.array([[0.0, 10.0], [1.0, 5.5], [2.0, 1.0], [6.0, 0.5], [10.0, 0.0]])
         self.assertEqual(knee(line), 2)
         self.assertEqual(knee(line[:2]), 0)
-
-    def test_a_few_stand_for_all_with_both_ends_and_the_knee(self) -> None:
-        x = np.linspace(0.1, 3, 60)
-        line = np.column_stack([x, 1 / x])
-        few = spread_along(line, 8)
-        self.assertLessEqual(len(few), 9)
-        self.assertLessEqual({0, 59, knee(line)}, set(few.tolist()))
 
 
 class BruteForce(unittest.TestCase):
@@ -99,6 +93,105 @@ class BruteForce(unittest.TestCase):
         self.assertTrue(found.complete)
         self.assertEqual(len(found.dots), 6)
         self.assertTrue(all(found.dots[k].full for k in found.frontier))
+
+
+class NothingBetter(unittest.TestCase):
+    """Of all that a search has looked at, computed in full one by one, nothing beats its picks: on parts of few layers and
+    of many, in small spaces and large ones, with nozzles among what varies."""
+
+    NOZZLES: ClassVar[dict[int, Nozzle]] = {k + 1: Nozzle(bore_mm=bore) for k, bore in enumerate((0.25, 0.4, 0.6, 0.8))}
+
+    def held(self, solid: Solid, budget: int, vary: dict[str, list[Any]] | None = None) -> Found:
+        context = Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
+        job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
+        found = search(
+            ENGINE, job, vary or usual_vary(job, context), SearchLimits(), context, budget=budget, time_s=600
+        )
+        self.assertTrue(found.proven, found.doubt)
+        self.assertEqual(found.open, [])
+        line = figures(found)[found.frontier]
+        assert found.fastest is not None
+        assert found.leanest is not None
+        assert found.knee is not None
+        for pick in (found.fastest, found.leanest, found.knee):
+            self.assertIn(pick.dot, found.frontier)
+        self.assertEqual(found.fastest.dot, found.frontier[0])
+        self.assertEqual(found.leanest.dot, found.frontier[-1])
+        off = []
+        for dot in found.dots:
+            made, plan = job_at(job, dot.values, context)
+            true = measures(made, plan, ENGINE.sampled(made, None).estimate, context)
+            mine = (true.piece_time_s, true.filament_g)
+            if dot.full:
+                self.assertAlmostEqual(dot.measures.piece_time_s, mine[0], places=6)
+                self.assertEqual(dot.bound_s, 0.0)
+            else:
+                off.append(abs(dot.measures.piece_time_s - mine[0]) <= dot.bound_s)
+                self.assertGreater(dot.bound_s, 0.0)
+            self.assertTrue(
+                any(0.99 * time <= mine[0] and 0.99 * grams <= mine[1] for time, grams in line),
+                f"{dot.values}: {mine[0]:.0f} s, {mine[1]:.2f} g",
+            )
+            self.assertGreaterEqual(mine[0], 0.99 * line[0, 0])
+            self.assertGreaterEqual(mine[1], 0.99 * line[-1, 1])
+        if off:
+            self.assertGreater(np.mean(off), 0.9, "the samples' bounds do not hold")
+        return found
+
+    def test_a_spur_gear_of_few_layers(self) -> None:
+        found = self.held(spur_gear(), 120)
+        self.assertGreater(len({found.dots[k].values["nozzle"] for k in found.frontier}), 1)
+
+    def test_a_tall_cone_of_many_layers(self) -> None:
+        found = self.held(cone(14, 34, 48), 60)
+        self.assertTrue(any(not dot.full for dot in found.dots), "all were computed in full: nothing is tested")
+
+    def test_a_stepped_part_in_a_small_space(self) -> None:
+        solid = solid_of(block(30, 20, 4) + block(6, 20, 24))
+        vary: dict[str, list[Any]] = {
+            "nozzle": [1, 2, 3],
+            "walls": [1, 2],
+            "infill.density": [0.1, 0.2],
+            "pace": [1, 2],
+        }
+        self.assertTrue(self.held(solid, 100, vary).complete)
+
+    def test_when_time_is_up_it_says_so_and_where(self) -> None:
+        solid = cone(14, 34, 48)
+        context = Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
+        job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
+        found = search(Engine(), job, usual_vary(job, context), SearchLimits(), context, budget=400, time_s=1.5)
+        self.assertFalse(found.proven)
+        self.assertTrue(found.open)
+        self.assertIn("min of print time", found.doubt)
+        # What it shows as its line was computed in full all the same.
+        self.assertTrue(all(found.dots[k].full for k in found.frontier))
+
+
+class Promises(unittest.TestCase):
+    @given(
+        st.lists(st.tuples(st.integers(1, 30), st.integers(1, 30)), min_size=1, max_size=8),
+        st.lists(st.tuples(st.integers(1, 30), st.integers(1, 30)), min_size=1, max_size=8),
+        st.floats(0, 0.3),
+    )
+    def test_whoever_promises_nothing_cannot_beat_the_line(
+        self, line: list[tuple[int, int]], points: list[tuple[int, int]], share: float
+    ) -> None:
+        whole, known = np.array(line, dtype=np.float64), np.array(points, dtype=np.float64)
+        for point, promise in zip(known, promises(whole, known, share * known), strict=True):
+            best = point * (1 - share) + 0.01 * point
+            settled = any((one <= best + 1e-6).all() for one in whole)
+            beats = not any((one <= point * (1 + share) + 1e-6).all() for one in whole)
+            if promise == 0:
+                self.assertTrue(settled)
+                self.assertFalse(beats)
+            else:
+                self.assertFalse(any((one <= np.minimum(best, point * (1 + share)) - 1e-6).all() for one in whole))
+
+    def test_the_best_promise_comes_first(self) -> None:
+        found = promises(np.array([[10.0, 10.0]]), np.array([[9.0, 10.0], [5.0, 10.0], [20.0, 20.0]]), np.zeros((3, 2)))
+        self.assertGreater(found[1], found[0])
+        self.assertEqual(found[2], 0.0)
 
 
 class Limits(unittest.TestCase):

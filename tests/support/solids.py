@@ -74,3 +74,15 @@ def obj_bytes(mesh: trimesh.Trimesh) -> bytes:
     buffer = io.BytesIO()
     mesh.export(buffer, file_type="obj")
     return buffer.getvalue()
+
+
+def spur_gear(teeth: int = 24, root: float = 18.5, tip: float = 21.0, bore: float = 4.0, height: float = 8.0) -> Solid:
+    """A spur gear with rounded teeth, its bore through it: few layers, narrow tips."""
+    steps = 12
+    turn = np.arange(teeth * steps) / (teeth * steps)
+    phase = np.arange(teeth * steps) % steps / steps
+    radius = tip - (tip - root) * np.clip((np.abs(phase - 0.5) - 0.15) / 0.15, 0, 1)
+    rim = np.column_stack([radius * np.cos(2 * np.pi * turn), radius * np.sin(2 * np.pi * turn)])
+    back = -2 * np.pi * np.arange(96) / 96
+    hole = bore * np.column_stack([np.cos(back), np.sin(back)])
+    return solid_of(manifold3d.CrossSection([rim, hole]).extrude(height))

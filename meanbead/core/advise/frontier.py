@@ -1,4 +1,4 @@
-"""The frontier of two figures that are both to be small: who is on it, where it bends, and a few that stand for it."""
+"""The frontier of two figures that are both to be small: who is on it, and where it bends."""
 
 from __future__ import annotations
 
@@ -30,15 +30,3 @@ def knee(points: Floats) -> int:
     low, size = points.min(axis=0), np.maximum(np.ptp(points, axis=0), 1e-12)
     unit = (points - low) / size
     return int(np.argmin(unit.sum(axis=1)))
-
-
-def spread_along(points: Floats, count: int) -> NDArray[np.int64]:
-    """At most so many of a frontier's points (n, 2), its ends and its knee among them, the rest evenly along it."""
-    if len(points) <= count:
-        return np.arange(len(points))
-    low, size = points.min(axis=0), np.maximum(np.ptp(points, axis=0), 1e-12)
-    unit = (points - low) / size
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(unit, axis=0), axis=1))])
-    wanted = np.linspace(0.0, along[-1], count)
-    chosen = {int(np.argmin(np.abs(along - one))) for one in wanted} | {knee(points)}
-    return np.array(sorted(chosen), dtype=np.int64)

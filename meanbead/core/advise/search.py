@@ -1,12 +1,14 @@
 """Search: recipes that the limits allow, and the frontier of what they cost.
 
 A space-filling start, then steps from the best found so far, all in a fixed order: the same question has the same
-answer. What rules or limits forbid by the plan alone is never computed; what is presented is computed in full and held
-against the limits again.
+answer, unless time runs out, which the answer then says. What rules or limits forbid by the plan alone is never
+computed. Most recipes are computed from a sample of layers; whatever of these could still beat the line is then
+computed in full, until nothing could: the line and the picks are the best of all that was looked at.
 """
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Literal
@@ -15,14 +17,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.advise.context import Context, settings_between
-from meanbead.core.advise.frontier import knee, non_dominated, spread_along
+from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
+from meanbead.core.advise.promise import Candidate, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
 from meanbead.core.attended import just_fits
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.parallel import each
 from meanbead.core.plan import Plan
 from meanbead.core.rules import FORBIDDING
@@ -30,23 +33,35 @@ from meanbead.core.vocabulary.base import Result
 from meanbead.core.vocabulary.finding import SettingValue, SetTo
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
-SEARCH_LAYERS = 6
-"""Layers of a sample in the search: enough to rank, and what is presented is computed in full."""
+SEARCH_LAYERS = 12
+"""Layers of a sample in the search: enough to rank, and whatever may be on the line is computed in full."""
 
-PRESENTED = 10
-MOST_IN_FULL = 40
+FEW_LAYERS = 24
+"""Recipes of so few layers are computed in full from the start: a sample of 6 of 14 saves nothing."""
+
+USUAL_TIME_S = 120.0
 _START_SHARE = 0.3
+_LOOKING_SHARE = 0.6
+"""Of the time, so much at most goes into looking for recipes: the rest is for making sure."""
+
 _EVERY = 25
+_AT_ONCE = 6
+_CHECKS = 12
+"""So many samples, spread over all that were looked at, are held against all layers before any bound is believed."""
 
 
 class Dot(Result):
     """A recipe of the space that the limits allow: its values, the settings that make it of the base, and its measures.
-    ``full`` says that all layers were planned; ``just_fits`` that a little longer would cost a plate a day."""
+    ``full`` says that all layers were planned. Where only a sample was, the piece's print time may be off by ``bound_s``,
+    and what the time is held against by ``bound_against`` (in its own unit). ``just_fits`` says that a little longer
+    would cost a plate a day."""
 
     values: dict[str, SettingValue]
     settings: list[SetTo]
     measures: Measures
     full: bool
+    bound_s: float
+    bound_against: float
     just_fits: bool
 
 
@@ -58,8 +73,12 @@ class Pick(Result):
 
 
 class Found(Result):
-    """``dots`` holds every allowed recipe that was computed; ``frontier`` the numbers of those that none beats, by time;
-    ``fastest``, ``leanest`` and ``knee`` are among them once they have been computed in full."""
+    """``dots`` holds every allowed recipe that was computed; ``frontier`` the numbers of those computed in full that
+    none of these beats, by time; ``fastest``, ``leanest`` and ``knee`` are among them.
+
+    ``proven`` says that no dot known from a sample could still beat the line by more than a hundredth; ``open`` are the
+    numbers of those that could, and ``doubt`` says in words where the line may still move.
+    """
 
     against: Against
     base: Measures
@@ -70,9 +89,13 @@ class Found(Result):
     knee: Pick | None
     space: int
     computed: int
+    in_full: int
     discarded: int
     broke_limits: int
     complete: bool
+    proven: bool
+    open: list[int]
+    doubt: str
 
 
 Progress = Callable[[float, str, Found | None], None]
@@ -87,14 +110,16 @@ def search(
     *,
     against: Against = "filament_g",
     budget: int = 500,
+    time_s: float = USUAL_TIME_S,
     progress: Progress = lambda share, doing, found: None,
 ) -> Found:
     """Look through a space for what is fast and lean.
 
-    ``budget`` is how many recipes are computed at most. Raises :class:`RecipeError` for a space that cannot be and
-    :class:`MeanBeadError` where the base itself cannot be printed; ``progress`` may raise to end it.
+    ``budget`` is how many recipes are looked at, at most; ``time_s`` how long it may take, about. Raises
+    :class:`RecipeError` for a space that cannot be and :class:`MeanBeadError` where the base itself cannot be printed;
+    ``progress`` may raise to end it.
     """
-    return _Search(engine, job, Space.of(vary), limits, context, against, budget, progress).run()
+    return _Search(engine, job, Space.of(vary), limits, context, against, budget, time_s, progress).run()
 
 
 class _Search:
@@ -107,6 +132,7 @@ class _Search:
         context: Context,
         against: Against,
         budget: int,
+        time_s: float,
         progress: Progress,
     ) -> None:
         self._engine, self._base_job, self._space, self._limits = engine, job, space, limits
@@ -114,29 +140,36 @@ class _Search:
         self._context = _narrowed(context, limits)
         self._against: Against = against
         self._budget, self._progress = budget, progress
+        self._begun, self._time_s = time.monotonic(), time_s
         self._seen: set[Point] = set()
-        self._dots: list[tuple[Point, Dot]] = []
+        self._kept: list[Candidate] = []
+        self._seen_off = Shares()
         self._plans: set[Plan] = set()
-        self._computed = self._discarded = self._broke = 0
-        self._base = self._measured(job, None)
+        self._computed = self._in_full = self._discarded = self._broke = 0
+        plan = self._context.situation(job).plan
+        self._base = measures(job, plan, engine.sampled(job, None).estimate, self._context)
 
     def run(self) -> Found:
         complete = self._space.size <= self._budget
         if complete:
             self._compute(iter(self._space.all_points()))
+            complete = self._time_left(_LOOKING_SHARE)
         else:
             start = round(self._budget * _START_SHARE)
             self._compute(iter(self._space.spread_points(8 * self._budget)), until=start)
             self._improve()
-        full = self._presented()
-        return self._found(full, complete)
+        self._make_sure()
+        return self._found(complete, final=True)
+
+    def _time_left(self, share: float = 1.0) -> bool:
+        return time.monotonic() - self._begun < share * self._time_s
 
     def _improve(self) -> None:
         """Neighbours of the frontier, then of what lies close behind it, until the budget is used or nothing is new."""
         depth = 1
-        while self._computed < self._budget:
+        while self._computed < self._budget and self._time_left(_LOOKING_SHARE):
             layers = self._fronts(depth)
-            near = [near for layer in layers for k in layer for near in self._space.neighbours(self._dots[k][0])]
+            near = [near for layer in layers for k in layer for near in self._space.neighbours(self._kept[k].point)]
             new = [point for point in dict.fromkeys(near) if point not in self._seen]
             if not new:
                 if depth >= 4:
@@ -152,8 +185,8 @@ class _Search:
             self._compute(iter(new), until=min(self._budget, self._computed + 2 * _EVERY))
 
     def _fronts(self, depth: int) -> list[list[int]]:
-        """Numbers of the dots on the frontier, on the one behind it, and so on."""
-        left = np.arange(len(self._dots))
+        """Numbers of the allowed recipes on the frontier, on the one behind it, and so on."""
+        left = np.flatnonzero([one.allowed for one in self._kept])
         fronts = []
         points = self._points()
         for _ in range(depth):
@@ -165,7 +198,10 @@ class _Search:
         return fronts
 
     def _points(self) -> NDArray[np.float64]:
-        return np.array([self._figures(dot.measures) for _, dot in self._dots]).reshape(-1, 2)
+        return np.array([self._figures(one.measures) for one in self._kept]).reshape(-1, 2)
+
+    def _bounds(self) -> NDArray[np.float64]:
+        return np.array([one.bounds(self._against, self._seen_off) for one in self._kept]).reshape(-1, 2)
 
     def _figures(self, found: Measures) -> tuple[float, float]:
         other = -found.bend if self._against == "bend" else getattr(found, self._against)
@@ -178,7 +214,7 @@ class _Search:
         def allowed() -> Iterator[tuple[Point, Job, Plan]]:
             begun = self._computed
             for point in points:
-                if begun >= stop:
+                if begun >= stop or not self._time_left(_LOOKING_SHARE):
                     return
                 if point in self._seen:
                     continue
@@ -190,17 +226,20 @@ class _Search:
                 begun += 1
                 yield point, *made
 
-        for point, found in each(self._one, allowed()):
+        for found in each(self._one, allowed()):
             self._computed += 1
-            if found is None:
+            if found is None or (found.full and not found.allowed):
                 self._broke += 1
             else:
-                self._dots.append((point, found))
+                # One that breaks a limit by a sample alone is kept: what samples are off by is not known yet.
+                self._in_full += found.full
+                self._kept.append(found)
+            share = 0.7 * self._computed / max(self._budget, 1)
             if self._computed % _EVERY == 0:
                 doing = f"{self._computed} recipes computed, {self._discarded} ruled out before"
-                self._progress(0.85 * self._computed / self._budget, doing, self._found({}, False))
+                self._progress(share, doing, self._found(False))
             else:
-                self._progress(0.85 * self._computed / self._budget, f"{self._computed} recipes", None)
+                self._progress(share, f"{self._computed} recipes", None)
 
     def _allowed(self, point: Point) -> tuple[Job, Plan] | None:
         """The job at a point, unless it cannot be, is the same as one before, or is forbidden by its plan alone."""
@@ -218,89 +257,127 @@ class _Search:
             return None
         return job, plan
 
-    def _one(self, made: tuple[Point, Job, Plan]) -> tuple[Point, Dot | None]:
-        point, job, _ = made
+    def _is_short(self, plan: Plan) -> bool:
+        return self._context.facts.extents_mm.z <= FEW_LAYERS * plan.shape.layer_height_mm
+
+    def _one(self, made: tuple[Point, Job, Plan]) -> Candidate | None:
+        point, job, plan = made
         try:
-            found = self._measured(job, SEARCH_LAYERS)
+            found = self._engine.sampled(job, None if self._is_short(plan) else SEARCH_LAYERS)
         except MeanBeadError:
-            return point, None
-        return point, self._dot(point, job, found, full=False)
-
-    def _measured(self, job: Job, layers: int | None) -> Measures:
-        estimate = self._engine.sampled(job, layers).estimate
-        plan = self._context.situation(job).plan
-        return measures(job, plan, estimate, self._context)
-
-    def _dot(self, point: Point, job: Job, found: Measures, *, full: bool) -> Dot | None:
-        if breaches(self._limits, found):
             return None
-        slot = just_fits(found.whole_time_s, self._context.shop.attended)
-        values = self._space.values(point)
-        nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []
-        settings = nozzle + settings_between(self._base_job.recipe, job.recipe)
-        return Dot(values=values, settings=settings, measures=found, full=full, just_fits=slot)
+        one = Candidate(point, job, plan, found, self._context)
+        self._judge(one)
+        return one
 
-    def _presented(self) -> dict[int, Dot | None]:
-        """Frontier dots computed in full, by number; None for those that break a limit after all.
+    def _judge(self, one: Candidate) -> None:
+        """Hold a recipe against the limits. One that breaks them only by what a sample may be off is doubtful."""
+        one.allowed = not breaches(self._limits, one.measures)
+        one.doubtful = not (one.allowed or one.full) and not breaches(self._limits, one.at_best(self._seen_off))
 
-        Where the full figures push one off the frontier, or break a limit, the next best takes its place, until all of
-        the frontier is computed in full or :data:`MOST_IN_FULL` are.
-        """
-        full: dict[int, Dot | None] = {}
-        while len(full) < MOST_IN_FULL:
-            points = self._points()
-            kept = np.array([k for k in range(len(self._dots)) if full.get(k, ...) is not None], dtype=np.int64)
-            if not len(kept):
-                return full
-            for k, dot in full.items():
-                if dot is not None:
-                    points[k] = self._figures(dot.measures)
-            front = kept[non_dominated(points[kept])]
-            wanted = [int(k) for k in front[spread_along(points[front], PRESENTED)] if int(k) not in full]
+    def _make_sure(self) -> None:
+        """Compute in full what may still beat the line, best promise first, until nothing may or time is up."""
+        sampled = np.array([k for k, one in enumerate(self._kept) if not one.full], dtype=np.int64)
+        if len(sampled):
+            self._compute_whole(np.unique(sampled[np.linspace(0, len(sampled) - 1, _CHECKS).astype(np.int64)]).tolist())
+        most = 0
+        while self._time_left():
+            promise = self._promises()
+            wanted = [int(k) for k in np.argsort(-promise, kind="stable")[:_AT_ONCE] if promise[k] > 0]
             if not wanted:
-                return full
-            # Where few are left on the line, those close behind it may have to stand in: a few at a time, side by side.
-            behind = np.setdiff1d(kept, front)
-            close = behind[non_dominated(points[behind])] if len(behind) else behind
-            wanted += [int(k) for k in close[: max(0, 3 - len(wanted))] if int(k) not in full]
-            for k, dot in each(self._in_full, wanted):
-                full[k] = dot
-                share = 0.85 + 0.15 * len(full) / (len(full) + len(wanted))
-                self._progress(share, f"{len(full)} of the best computed in full", None)
-        return full
+                return
+            left = int(np.count_nonzero(promise))
+            most = max(most, left)
+            self._compute_whole(wanted)
+            share = 0.7 + 0.3 * (1 - left / (most + 1))
+            self._progress(share, f"{self._in_full} computed in full, {left} more may be better", self._found(False))
 
-    def _in_full(self, number: int) -> tuple[int, Dot | None]:
-        point = self._dots[number][0]
-        job, _ = job_at(self._base_job, self._space.values(point), self._context)
+    def _promises(self) -> NDArray[np.float64]:
+        whole = np.array([one.full and one.allowed for one in self._kept], dtype=bool)
+        asked = np.array([not one.full and (one.allowed or one.doubtful) for one in self._kept], dtype=bool)
+        found = np.zeros(len(self._kept))
+        points, bounds = self._points(), self._bounds()
+        found[asked] = promises(points[whole], points[asked], bounds[asked])
+        return found
+
+    def _compute_whole(self, numbers: list[int]) -> None:
+        for k, whole in each(self._whole, numbers):
+            self._in_full += 1
+            one = self._kept[k]
+            one.settle(whole)
+            if whole is not None:
+                self._judge(one)
+        seen = worst_seen(self._kept)
+        if seen != self._seen_off:
+            self._seen_off = seen
+            for one in self._kept:
+                if not (one.full or one.allowed):
+                    self._judge(one)
+
+    def _whole(self, number: int) -> tuple[int, Sampled | None]:
         try:
-            return number, self._dot(point, job, self._measured(job, None), full=True)
+            return number, self._engine.sampled(self._kept[number].job, None)
         except MeanBeadError:
             return number, None
 
-    def _found(self, full: dict[int, Dot | None], complete: bool) -> Found:
-        dots = [full.get(k, dot) for k, (_, dot) in enumerate(self._dots)]
-        kept = [dot for dot in dots if dot is not None]
-        points = np.array([self._figures(dot.measures) for dot in kept]).reshape(-1, 2)
-        front = non_dominated(points)
-        # What answers the question was computed in full.
-        sure = [int(k) for k in front if kept[int(k)].full]
+    def _found(self, complete: bool, final: bool = False) -> Found:
+        promise = self._promises()
+        shown = [k for k, one in enumerate(self._kept) if one.allowed]
+        place = {k: at for at, k in enumerate(shown)}
+        points = self._points()
+        whole = np.array([k for k in shown if self._kept[k].full], dtype=np.int64)
+        line = whole[non_dominated(points[whole])] if len(whole) else whole
+        dots = [self._dot(self._kept[k]) for k in shown]
         picks: dict[str, Pick] = {}
-        if sure:
-            picked = {"fastest": sure[0], "leanest": sure[-1], "knee": sure[knee(points[sure])]}
-            picks = {name: self._pick(k, kept[k]) for name, k in picked.items()}
+        if len(line) and final:
+            picked = {"fastest": line[0], "leanest": line[-1], "knee": line[knee(points[line])]}
+            picks = {name: self._pick(place[int(k)], dots[place[int(k)]]) for name, k in picked.items()}
+        open_ones = np.flatnonzero(promise > 0)
         return Found(
             against=self._against,
             base=self._base,
-            dots=kept,
-            frontier=sure if full else [int(k) for k in front],
+            dots=dots,
+            frontier=[place[int(k)] for k in line],
             fastest=picks.get("fastest"),
             leanest=picks.get("leanest"),
             knee=picks.get("knee"),
             space=self._space.size,
             computed=self._computed,
+            in_full=self._in_full,
             discarded=self._discarded,
-            broke_limits=self._broke,
+            broke_limits=self._broke + len(self._kept) - len(shown),
             complete=complete,
+            proven=final and not len(open_ones),
+            open=[place[int(k)] for k in open_ones if int(k) in place],
+            doubt=self._doubt(open_ones, points) if final else "",
+        )
+
+    def _doubt(self, open_ones: NDArray[np.int64], points: NDArray[np.float64]) -> str:
+        """Where the line may still move, in words; empty where it may not."""
+        if not len(open_ones):
+            return ""
+        low, high = points[open_ones, 0].min() / 60, points[open_ones, 0].max() / 60
+        count = "one recipe that is" if len(open_ones) == 1 else f"{len(open_ones)} recipes that are"
+        between = f"at about {low:.0f} min" if high - low < 1 else f"between {low:.0f} and {high:.0f} min"
+        return (
+            f"Time was up before all was computed in full: {count} known from a sample of layers may still be better, "
+            f"{between} of print time."
+        )
+
+    def _dot(self, one: Candidate) -> Dot:
+        slot = just_fits(one.measures.whole_time_s, self._context.shop.attended)
+        values = self._space.values(one.point)
+        nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []
+        settings = nozzle + settings_between(self._base_job.recipe, one.job.recipe)
+        bound_s, bound_against = one.bounds(self._against, self._seen_off)
+        return Dot(
+            values=values,
+            settings=settings,
+            measures=one.measures,
+            full=one.full,
+            bound_s=bound_s,
+            bound_against=bound_against,
+            just_fits=slot,
         )
 
     def _pick(self, number: int, dot: Dot) -> Pick:

@@ -54,9 +54,6 @@ UNKNOWN_LIMITS = 0.3
 """Typical machine limits may be this share too high or too low; the interval runs the print at both ends."""
 
 
-_FEW_LAYERS = 12
-"""A sample so small is for ranking only: the layers of skin are not worth their time there."""
-
 INTERVAL_LAYERS = 24
 """Layers that are run for the interval, about."""
 
@@ -140,8 +137,7 @@ class Engine:
         It has no interval, which takes three more runs of some layers, and no findings: whoever compares has rules of
         its own to ask. Raises :class:`RecipeError` as :meth:`estimate` does.
         """
-        skins = layers is not None and layers > _FEW_LAYERS
-        run = self._run(job, layers, like=None if like is None else like.sample, with_skins=skins)
+        run = self._run(job, layers, like=None if like is None else like.sample, with_skins=layers is not None)
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
         return Sampled(self._summary(job, run, facts, bare=True), run.sample, _part_seconds(run))
 

@@ -1,0 +1,116 @@
+"""What recipes known from a sample of layers may still turn out to be, and which of them could beat a line."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from meanbead.core.advise.context import Context
+from meanbead.core.advise.measures import Measures, measures
+from meanbead.core.advise.space import Point
+from meanbead.core.estimate.engine import Job, Sampled
+from meanbead.core.plan import Plan
+
+Floats = NDArray[np.float64]
+
+TOLERANCE = 0.01
+"""A recipe that could be better by at most this share is no reason to go on."""
+
+
+@dataclass(frozen=True)
+class Shares:
+    """How far samples may be off, as shares of a piece's print time and of its filament."""
+
+    time: float = 0.0
+    grams: float = 0.0
+
+
+class Candidate:
+    """A recipe of a search, known from a sample of layers until it is computed in full.
+
+    ``allowed`` and ``doubtful`` are for whoever knows the limits: within them, or broken only by what the sample may be
+    off. ``was_off`` says how far the sample was off, once both are known.
+    """
+
+    def __init__(self, point: Point, job: Job, plan: Plan, found: Sampled, context: Context) -> None:
+        self.point, self.job, self.plan = point, job, plan
+        self.allowed = self.doubtful = False
+        self.full = found.sample is None
+        self.was_off: Shares | None = None
+        self.measures: Measures = measures(job, plan, found.estimate, context)
+        self._context = context
+        self._own_share = found.estimate.sampling_error
+
+    def settle(self, whole: Sampled | None) -> None:
+        """Take in all layers; None where they could not be printed."""
+        self.full, self.allowed, self.doubtful = True, False, False
+        if whole is None:
+            return
+        before = self.measures
+        self.measures = found = measures(self.job, self.plan, whole.estimate, self._context)
+        self.was_off = Shares(
+            abs(found.piece_time_s / max(before.piece_time_s, 1e-9) - 1),
+            abs(found.filament_g / max(before.filament_g, 1e-9) - 1),
+        )
+
+    def shares(self, seen: Shares) -> Shares:
+        """How far its figures may be off: what its own sample says, and at least what others of the search ``seen`` in
+        full were off by."""
+        if self.full:
+            return Shares()
+        return Shares(max(self._own_share, seen.time), max(0.5 * self._own_share, seen.grams))
+
+    def bounds(
+        self, against: Literal["filament_g", "expected_cost", "ridge_mm", "bend"], seen: Shares
+    ) -> tuple[float, float]:
+        """How far a piece's print time, s, and what it is held against, in its own unit, may be off."""
+        share = self.shares(seen)
+        time_s = share.time * self.measures.piece_time_s
+        if against == "filament_g":
+            return time_s, share.grams * self.measures.filament_g
+        if against == "expected_cost":
+            return time_s, max(share.time, share.grams) * self.measures.expected_cost
+        return time_s, 0.0  # known from the plan alone
+
+    def at_best(self, seen: Shares) -> Measures:
+        """The measures if the sample was off to the worse by as much as it may be."""
+        found, share = self.measures, self.shares(seen)
+        hours = share.time * found.time_s / 3600
+        rate = self._context.shop.fault_rate_per_h
+        return found.model_copy(
+            update={
+                "whole_time_s": found.whole_time_s - share.time * found.time_s,
+                "filament_g": found.filament_g * (1 - share.grams),
+                "cost": found.cost * (1 - max(share.time, share.grams)),
+                "success": min(1.0, found.success * float(np.exp(rate * hours))),
+                "plates_per_day": found.plates_per_day * (1 + share.time),
+                "lost_share": found.lost_share * (1 - share.grams),
+            }
+        )
+
+
+def worst_seen(candidates: list[Candidate]) -> Shares:
+    """The most that any sample was off by, of those that were computed in full as well."""
+    known = [one.was_off for one in candidates if one.was_off is not None]
+    return Shares(max((one.time for one in known), default=0.0), max((one.grams for one in known), default=0.0))
+
+
+def promises(line: Floats, points: Floats, bounds: Floats) -> Floats:
+    """How much each point (n, 2), both figures to be small, may be better than a line's (m, 2), as a share; 0 where it
+    cannot be by more than :data:`TOLERANCE`, nor is by more than its bound (n, 2).
+
+    A point is of no interest where one of the line's is at least as good as it could be in both figures.
+    """
+    if not len(points) or not len(line):
+        return np.ones(len(points))
+    best = points - bounds
+    reach = np.minimum(points + bounds, best + TOLERANCE * np.abs(points))
+    size = np.maximum(np.abs(points), 1e-12)
+    # By how much the line's nearest point would have to move to be as good: the worse figure counts.
+    short = ((line[None, :, :] - reach[:, None, :]) / size[:, None, :]).max(axis=2).min(axis=1)
+    far = ((line[None, :, :] - best[:, None, :]) / size[:, None, :]).max(axis=2).min(axis=1)
+    promise: Floats = np.where(short > 1e-9, np.maximum(far, 1e-9), 0.0)
+    return promise
