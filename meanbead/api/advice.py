@@ -11,7 +11,6 @@ from meanbead.api.advice_shapes import (
     HouseRulesEdit,
     HouseRulesOut,
     LeversAsk,
-    RemediesOut,
     SearchAsk,
     SearchStart,
     SpoolAdd,
@@ -26,7 +25,6 @@ from meanbead.api.shapes import (
     JobOut,
     VersionOnly,
 )
-from meanbead.core.advise.levers import tried_remedies
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.measures import measures
 from meanbead.core.advise.space import Space, usual_vary
@@ -62,19 +60,19 @@ def list_findings(recipe_id: int) -> FindingsOut:
         estimate = engine.sampled(job, SAMPLE_LAYERS).estimate
     situation = advice.situation(job, estimate=estimate)
     return FindingsOut(
-        findings=findings(situation),
+        # A waste is only one once its remedy has been seen to save: see :func:`start_remedies`.
+        findings=[one for one in findings(situation) if one.severity != "waste"],
         measures=measures(job, situation.plan, estimate, advice),
         purpose=purpose,
     )
 
 
-@blueprint.get("/recipes/<int:recipe_id>/remedies")
-@blueprint.output(RemediesOut)
-def list_remedies(recipe_id: int) -> RemediesOut:
-    """The remedies of a column's findings, each tried on a sample: what it costs, and what it clears."""
-    _, surroundings = _asked(recipe_id)
-    engine = context().engine
-    return RemediesOut(remedies=tried_remedies(engine, surroundings.job, surroundings.context(engine)))
+@blueprint.post("/recipes/<int:recipe_id>/remedies")
+@blueprint.output(JobOut, status_code=202)
+def start_remedies(recipe_id: int) -> JobOut:
+    """Try the remedies of a column's findings in the background: what each costs and clears, and which wastes are real."""
+    inputs, _ = _asked(recipe_id)
+    return start("remedies", inputs, {"recipe_id": recipe_id}, queue="advice")
 
 
 @blueprint.post("/recipes/<int:recipe_id>/levers")
@@ -84,7 +82,7 @@ def start_levers(recipe_id: int, json_data: LeversAsk) -> JobOut:
     """Try every single change worth considering, in the background; they come in as they are ready."""
     inputs, _ = _asked(recipe_id)
     arguments = {"recipe_id": recipe_id, "goal": json_data.goal}
-    return start("levers", [*inputs, json_data.goal], arguments, queue="quick")
+    return start("levers", [*inputs, json_data.goal], arguments, queue="advice")
 
 
 @blueprint.get("/recipes/<int:recipe_id>/search")

@@ -8,7 +8,7 @@ from typing import Annotated
 from pydantic import Field
 
 from meanbead.api.shape import Name, Shape
-from meanbead.core.advise.levers import Goal, Lever
+from meanbead.core.advise.levers import Goal
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.search import USUAL_TIME_S, Against
@@ -44,17 +44,12 @@ class SearchStart(Shape):
 
 
 class FindingsOut(Shape):
-    """Findings of a column, gravest first, and what it measures. ``purpose`` names what sets its limits."""
+    """Findings of a column, gravest first, and what it measures; wastes come with the remedies that confirm them.
+    ``purpose`` names what sets its limits."""
 
     findings: list[Finding]
     measures: Measures | None
     purpose: str
-
-
-class RemediesOut(Shape):
-    """Remedies that were tried."""
-
-    remedies: list[Lever]
 
 
 class SpoolOut(Shape):

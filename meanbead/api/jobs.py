@@ -11,19 +11,22 @@ from meanbead.api.shapes import JobOut, WaterfallAsk, job_out
 from meanbead.store import jobs, workshop
 from meanbead.store.tables import Part
 
+FOLLOWS_COLUMN = ("estimate", "levers", "remedies")
+"""Work that the page asks for anew when its column changes; what was begun for the old state is stopped."""
+
 blueprint = APIBlueprint("jobs", __name__, url_prefix="/api", tag="Jobs")
 
 
 def start(kind: str, inputs: Any, arguments: dict[str, Any], queue: str = "long") -> JobOut:
     """Ask for work, or find what was asked for before with the same inputs. What a person waits for goes to the queue
-    ``quick``, which long work does not hold up."""
+    ``quick``, which neither advice nor long work holds up."""
     with session() as db:
         # An estimate is kept by itself, not in its job.
         again = kind == "estimate"
-        row, new = jobs.find_or_add(db, kind, jobs.digest_of(kind, inputs), arguments, again=again)
+        row, new = jobs.find_or_add(db, kind, jobs.digest_of(kind, inputs), arguments, queue=queue, again=again)
         out = job_out(row)
     if new:
-        context().queue.send(row.id, queue)
+        context().queue.try_to_send(row.id, queue)
     return out
 
 

@@ -11,14 +11,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from meanbead.api.context import session
-from meanbead.api.jobs import start
+from meanbead.api.jobs import FOLLOWS_COLUMN, start
 from meanbead.api.shapes import Headline, JobOut, PartEdit, PartOut, PartsOut, StancesAsk, VersionOnly, part_out
 from meanbead.core.errors import PartError
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.sound import make_sound
 from meanbead.core.vocabulary import Recipe
-from meanbead.store import workshop
+from meanbead.store import jobs, workshop
 from meanbead.store.tables import NozzleRow, Part, Purpose
 
 MOST_BODIES = 60
@@ -117,6 +117,7 @@ def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
             )
         if json_data.pose is not None:
             workshop.set_pose(db, part, json_data.pose)
+            _stop_work_on(db, part_id)
         db.flush()
         return part_out(part, _headline(db, part))
 
@@ -178,7 +179,12 @@ def delete_part(part_id: int, json_data: VersionOnly) -> PartOut:
     with session() as db:
         part = workshop.get_for_edit(db, Part, part_id, json_data.version)
         workshop.delete(db, part)
+        _stop_work_on(db, part_id)
         return part_out(part)
+
+
+def _stop_work_on(db: Session, part_id: int) -> None:
+    jobs.stop_outdated(db, [row.id for row in workshop.recipes_of(db, part_id)], FOLLOWS_COLUMN)
 
 
 @blueprint.post("/<int:part_id>/restore")

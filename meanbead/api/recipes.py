@@ -11,7 +11,7 @@ from flask import Response, request
 from sqlalchemy.orm import Session
 
 from meanbead.api.context import context, session, who
-from meanbead.api.jobs import start
+from meanbead.api.jobs import FOLLOWS_COLUMN, start
 from meanbead.api.shapes import (
     Figures,
     NudgeAsk,
@@ -213,6 +213,8 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
     """Change a column. Choices that contradict each other are refused, and nothing is stored."""
     with session() as db:
         row = workshop.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
+        part = workshop.get(db, Part, row.part_id)
+        before = workshop.inputs_digest(row, part.digest)
         workshop.record_version(db, row)
         if json_data.name is not None:
             row.name = json_data.name.strip()
@@ -229,7 +231,9 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
         if row.gcode_id is None:
             preview(*workshop.recipe_inputs(row))
         workshop.record_version(db, row, who())
-        return _full(db, workshop.get_recipe(db, recipe_id), workshop.get(db, Part, row.part_id))
+        if workshop.inputs_digest(row, part.digest) != before:
+            jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
+        return _full(db, workshop.get_recipe(db, recipe_id), part)
 
 
 @blueprint.post("/recipes/<int:recipe_id>/delete")
@@ -240,6 +244,7 @@ def delete_recipe(recipe_id: int, json_data: VersionOnly) -> RecipeOut:
     with session() as db:
         row = workshop.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
         workshop.delete(db, row)
+        jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
         return recipe_out(row)
 
 

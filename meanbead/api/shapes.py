@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
 from meanbead.api.advice_shapes import SpoolOut, house_rules_out, spool_out
 from meanbead.api.shape import Name, Shape
+from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import Found
 from meanbead.core.compare import Waterfall
@@ -313,6 +314,7 @@ class JobOut(Shape):
     waterfall: Waterfall | None = None
     levers: Advice | None = None
     search: Found | None = None
+    remedies: Remedies | None = None
 
 
 class Figures(Shape):
@@ -438,11 +440,23 @@ def job_out(row: JobRow) -> JobOut:
         share=row.share,
         doing=row.doing,
         problem=row.problem,
-        stances=StoodWays.model_validate(row.result) if row.kind == "stances" and row.result else None,
-        waterfall=Waterfall.model_validate(row.result) if row.kind == "waterfall" and row.result else None,
-        levers=Advice.model_validate(row.result) if row.kind == "levers" and row.result else None,
-        search=Found.model_validate(row.result) if row.kind == "search" and row.result else None,
+        **_result(row),
     )
+
+
+_RESULTS: dict[str, type[BaseModel]] = {
+    "stances": StoodWays,
+    "waterfall": Waterfall,
+    "levers": Advice,
+    "search": Found,
+    "remedies": Remedies,
+}
+
+
+def _result(row: JobRow) -> dict[str, Any]:
+    """What a job has found, under its kind's name."""
+    model = _RESULTS.get(row.kind)
+    return {} if model is None or not row.result else {row.kind: model.model_validate(row.result)}
 
 
 def version_out(row: RecipeVersion) -> VersionOut:

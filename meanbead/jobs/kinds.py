@@ -7,6 +7,7 @@ import time
 from dataclasses import replace
 from typing import Any
 
+from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.search import Found, search
@@ -129,6 +130,18 @@ def find_levers(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     return levers(tools.engine, surroundings.job, context, arguments["goal"], tell).model_dump(mode="json")
 
 
+def try_remedies(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """The remedies of a column's findings, tried; and the wastes that they confirm. Arguments: ``recipe_id``."""
+    with tools.database.session.begin() as session:
+        surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
+    context = surroundings.context(tools.engine)
+
+    def tell(share: float, found: Remedies) -> None:
+        tools.progress(share, "trying remedies")
+
+    return remedies_tried(tools.engine, surroundings.job, context, tell).model_dump(mode="json")
+
+
 def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """Recipes that limits allow. Arguments: ``recipe_id``, ``vary``, ``limits``, ``against``, ``budget`` and
     ``time_s``."""
@@ -157,5 +170,6 @@ KINDS: dict[str, Work] = {
     "waterfall": make_waterfall,
     "estimate": make_estimate,
     "levers": find_levers,
+    "remedies": try_remedies,
     "search": search_frontier,
 }

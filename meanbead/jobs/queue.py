@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import logging
+import threading
 
 import procrastinate
 from procrastinate import PsycopgConnector, SyncPsycopgConnector
 
 from meanbead.core.estimate import Engine
-from meanbead.jobs.work import run_job
+from meanbead.jobs.work import Hand, run_job
 from meanbead.store.database import Database
 
 _LOG = logging.getLogger(__name__)
@@ -28,13 +29,22 @@ class Queue:
             connector=SyncPsycopgConnector(conninfo=plain_url(database.url), min_size=1, max_size=2)
         )
         self._open = False
+        self._lock = threading.Lock()
 
     def send(self, job_id: int, queue: str) -> None:
-        """Have a stored job run, in the queue ``quick`` or ``long``. It must be committed before."""
-        if not self._open:
-            self._app.open()
-            self._open = True
+        """Have a stored job run, in a queue of the worker's :data:`~meanbead.jobs.worker.AT_ONCE`. It must be committed before."""
+        with self._lock:
+            if not self._open:
+                self._app.open()
+                self._open = True
         self._app.configure_task(TASK, queue=queue).defer(job_id=job_id)
+
+    def try_to_send(self, job_id: int, queue: str) -> None:
+        """The same, where a job that could not be sent now may as well wait for the next sweep."""
+        try:
+            self.send(job_id, queue)
+        except Exception:
+            _LOG.warning("job %s could not be sent; the next sweep sends it", job_id, exc_info=True)
 
     def close(self) -> None:
         """Give the connections back."""
@@ -43,12 +53,12 @@ class Queue:
             self._open = False
 
 
-def worker_app(database: Database, engine: Engine) -> procrastinate.App:
+def worker_app(database: Database, engine: Engine, hand: Hand) -> procrastinate.App:
     """The queue's application of a worker: it knows how to run a job."""
     app = procrastinate.App(connector=PsycopgConnector(conninfo=plain_url(database.url), min_size=1, max_size=8))
 
     @app.task(name=TASK)
     def run(job_id: int) -> None:
-        run_job(database, engine, job_id)
+        run_job(database, engine, job_id, hand)
 
     return app

@@ -5,13 +5,14 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.store import jobs
 from meanbead.store.database import Database
+from meanbead.store.tables import JobRow
 from meanbead.store.workshop import NotFound
 
 _LOG = logging.getLogger(__name__)
@@ -22,11 +23,20 @@ class Cancelled(Exception):
 
 
 @dataclass
+class Hand:
+    """Who does the work: a name of its own, and the jobs that it is at."""
+
+    name: str = "here"
+    at: set[int] = field(default_factory=set)
+
+
+@dataclass
 class Progress:
     """Says how far a job is, seldom enough not to cost, and stops it when it is asked to."""
 
     database: Database
     job_id: int
+    worker: str
     every_s: float = 0.15
     _last: float = 0.0
 
@@ -36,7 +46,7 @@ class Progress:
             return
         self._last = time.monotonic()
         with self.database.session.begin() as session:
-            asked_to_stop = jobs.report(session, self.job_id, share, doing, result)
+            asked_to_stop = jobs.report(session, self.job_id, self.worker, share, doing, result)
         if asked_to_stop:
             raise Cancelled
 
@@ -53,23 +63,35 @@ class Toolbox:
 Work = Callable[[Toolbox, dict[str, Any]], dict[str, Any]]
 
 
-def run_job(database: Database, engine: Engine, job_id: int) -> None:
-    """Run a stored job to its end. Errors that a person can act on are kept with it; others are logged, too."""
-    from meanbead.jobs.kinds import KINDS
+def run_job(database: Database, engine: Engine, job_id: int, hand: Hand | None = None) -> None:
+    """Run a stored job to its end. Errors that a person can act on are kept with it; others are logged, too.
 
+    Where even its end cannot be stored, the hand no longer counts it, and a sweep gives it back.
+    """
+    hand = hand or Hand()
     with database.session.begin() as session:
-        row = jobs.begin(session, job_id)
+        row = jobs.begin(session, job_id, hand.name)
     if row is None:
         return
+    hand.at.add(job_id)
     try:
-        result = KINDS[row.kind](Toolbox(database, engine, Progress(database, job_id)), row.arguments)
-        state, problem = "done", ""
+        state, problem, result = _done(Toolbox(database, engine, Progress(database, job_id, hand.name)), row)
+        with database.session.begin() as session:
+            jobs.end(session, job_id, hand.name, state, result=result, problem=problem)
+    finally:
+        hand.at.discard(job_id)
+
+
+def _done(tools: Toolbox, row: JobRow) -> tuple[str, str | None, dict[str, Any] | None]:
+    """How a job ended: its state, what is to be said of it, and what it found."""
+    from meanbead.jobs.kinds import KINDS
+
+    try:
+        return "done", "", KINDS[row.kind](tools, row.arguments)
     except Cancelled:
-        state, problem, result = "cancelled", "", None
+        return "cancelled", None, None
     except (MeanBeadError, NotFound) as error:
-        state, problem, result = "failed", str(error), None
+        return "failed", str(error), None
     except Exception:
-        _LOG.exception("job %s (%s) failed", job_id, row.kind)
-        state, problem, result = "failed", "It failed for a reason of its own; the log says more.", None
-    with database.session.begin() as session:
-        jobs.end(session, job_id, state, result=result, problem=problem)
+        _LOG.exception("job %s (%s) failed", row.id, row.kind)
+        return "failed", "It failed for a reason of its own; the log says more.", None

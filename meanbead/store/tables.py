@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 from pydantic import BaseModel
-from sqlalchemy import BigInteger, Date, DateTime, ForeignKey, Index, LargeBinary, MetaData, String
+from sqlalchemy import BigInteger, Date, DateTime, ForeignKey, Index, LargeBinary, MetaData, String, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -82,6 +82,7 @@ class Part(Kept, Base):
     """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays.
 
     ``vertices`` are as read; ``pose`` says how the part stands. ``facts``, ``digest`` and ``picture`` are of that pose.
+    ``guessed`` is a core Guesses where the surface was open, and ``guessed_faces`` (u1) marks its triangles.
     """
 
     __tablename__ = "parts"
@@ -97,6 +98,24 @@ class Part(Kept, Base):
     vertices: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     faces: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     picture: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    guessed: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    guessed_faces: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+
+
+class Upload(Base):
+    """A file that waits for an answer: which of its models, or whether to guess where its surface is open.
+
+    ``member`` names one model of an archive; ``picture`` shows where the surface is open.
+    """
+
+    __tablename__ = "uploads"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    file_name: Mapped[str] = mapped_column(String(255))
+    unit: Mapped[str] = mapped_column(String(10), default="auto")
+    member: Mapped[str] = mapped_column(String(255), default="")
+    source: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    picture: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class Spool(Kept, Base):
@@ -179,16 +198,30 @@ class RecipeVersion(Base):
     content: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
+JOB_UNDER_WAY = "state in ('waiting', 'running') and not cancel"
+"""Of the same kind and inputs only one job is under way, whoever asks how often."""
+
+
 class JobRow(Base):
-    """A piece of work in the background. Its result grows while it runs; ``inputs`` finds a result again."""
+    """A piece of work in the background. Its result grows while it runs; ``inputs`` finds a result again.
+
+    While it runs, ``worker`` names who is at it, and ``beat_at`` is that worker's last sign of life.
+    """
 
     __tablename__ = "jobs"
-    __table_args__ = (Index("ix_jobs_inputs", "kind", "inputs"),)
+    __table_args__ = (
+        Index("ix_jobs_inputs", "kind", "inputs"),
+        Index("ix_jobs_under_way", "kind", "inputs", unique=True, postgresql_where=text(JOB_UNDER_WAY)),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(40))
     inputs: Mapped[str] = mapped_column(String(64))
     arguments: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    queue: Mapped[str] = mapped_column(String(20), default="long")
     state: Mapped[str] = mapped_column(String(10), default="waiting")
+    worker: Mapped[str] = mapped_column(String(80), default="")
+    attempts: Mapped[int] = mapped_column(default=0)
+    beat_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     share: Mapped[float] = mapped_column(default=0.0)
     doing: Mapped[str] = mapped_column(String(200), default="")
     cancel: Mapped[bool] = mapped_column(default=False)

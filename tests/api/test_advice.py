@@ -35,8 +35,9 @@ class Advice(WorkerCase):
         finding = self.rules(column)["outer_speed"]
         self.assertEqual(finding["limit"], PURPOSES["Show piece"].outer_speed_mm_s)
         (way,) = finding["remedies"]
-        tried = self.call("GET", f"/api/recipes/{column['id']}/remedies")["remedies"]
-        mine = next(one for one in tried if one["rule"] == "outer_speed")
+        tried = self.wait(self.call("POST", f"/api/recipes/{column['id']}/remedies", status=202))["remedies"]
+        self.assertTrue(tried["complete"])
+        mine = next(one for one in tried["remedies"] if one["rule"] == "outer_speed")
         self.assertIn("outer_speed", mine["clears"])
         self.assertGreater(mine["time_s"], 0)
         body = {"copy_of": column["id"], "settings": way["settings"], "name": "Calmer"}
@@ -140,7 +141,7 @@ class Advice(WorkerCase):
         found = done["search"]
         self.assertGreater(len(found["dots"]), 5)
         self.assertLess(found["computed"], 900)
-        self.assertFalse(any(dot["full"] for dot in found["dots"]))
+        self.assertFalse(found["proven"])
         self.assertIsNone(found["fastest"])
 
     def test_limits_of_time_and_grams_are_kept_in_full(self) -> None:
@@ -182,8 +183,16 @@ class Advice(WorkerCase):
         body = {"copy_of": column["id"], "settings": [{"key": "walls", "value": -3}]}
         problem = self.call("POST", f"/api/parts/{column['part_id']}/recipes", body, 422)
         self.assertIn("walls", problem["detail"])
-        for path in ("findings", "remedies", "search"):
+        for path in ("findings", "search"):
             self.call("GET", f"/api/recipes/99999/{path}", status=404)
+        self.call("POST", "/api/recipes/99999/remedies", status=404)
+
+    def test_a_waste_is_told_with_what_its_remedy_saves_and_never_before(self) -> None:
+        column = self.column({"adhesion": {"kind": "raft"}})
+        self.assertNotIn("needless_raft", self.rules(column))
+        found = self.wait(self.call("POST", f"/api/recipes/{column['id']}/remedies", status=202))["remedies"]
+        (raft,) = [one for one in found["waste"] if one["finding"]["rule"] == "needless_raft"]
+        self.assertLess(raft["savings"][0]["time_s"], -60)
 
     def test_one_row_of_rules_and_no_more(self) -> None:
         self.call("GET", "/api/house-rules")

@@ -104,7 +104,8 @@ class WaysToStand(ApiCase):
     def tools(self) -> Toolbox:
         with self.database.session.begin() as session:
             row, _ = jobs.find_or_add(session, "stances", str(time.monotonic()), {})
-        return Toolbox(self.database, Engine(), Progress(self.database, row.id))
+            jobs.begin(session, row.id, "here")
+        return Toolbox(self.database, Engine(), Progress(self.database, row.id, "here"))
 
     def test_a_way_that_does_not_fit_comes_last_and_says_so(self) -> None:
         # Longer than the bed is wide, and lower than the room is high: it can only stand upright.
@@ -137,8 +138,6 @@ class WaysToStand(ApiCase):
         part = self.upload(stl_bytes(trimesh.creation.box((9, 12, 15))))
         tools = self.tools()
         job = tools.progress.job_id
-        with self.database.session.begin() as session:
-            jobs.begin(session, job)
         with self.database.session.begin() as session:
             jobs.ask_to_stop(session, job)
         with self.assertRaises(Cancelled):

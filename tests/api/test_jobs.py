@@ -10,7 +10,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.core.part.stances import StoodWays
 from meanbead.jobs import kinds
-from meanbead.jobs.queue import plain_url
+from meanbead.jobs.queue import Queue, plain_url
 from meanbead.jobs.work import Toolbox, run_job
 from meanbead.store import jobs
 from meanbead.store.tables import JobRow, now
@@ -103,9 +103,9 @@ class Rows(ApiCase):
     def test_two_workers_do_not_take_the_same_job(self) -> None:
         job = self.add(inputs="once")
         with self.database.session.begin() as session:
-            self.assertIsNotNone(jobs.begin(session, job))
+            self.assertIsNotNone(jobs.begin(session, job, "a:1"))
         with self.database.session.begin() as session:
-            self.assertIsNone(jobs.begin(session, job))
+            self.assertIsNone(jobs.begin(session, job, "a:1"))
 
     def test_a_defect_closes_the_job_too(self) -> None:
         job = self.add(inputs="broken")
@@ -116,14 +116,106 @@ class Rows(ApiCase):
             run_job(self.database, Engine(), job)
         self.assertEqual(self.state(job), "failed")
 
-    def test_a_job_whose_worker_has_gone_is_closed(self) -> None:
+    def lose(self, job: int, worker: str = "elsewhere:1") -> None:
+        """Begin a job and let its worker fall silent."""
+        with self.database.session.begin() as session:
+            row = jobs.begin(session, job, worker)
+            assert row is not None
+            row.beat_at = now() - 2 * jobs.LOST_AFTER
+
+    def sweep(self) -> list[int]:
+        with self.database.session.begin() as session:
+            return [number for number, _ in jobs.sweep(session)]
+
+    def test_a_job_whose_worker_has_gone_is_done_again_and_given_up_in_the_end(self) -> None:
         job = self.add(inputs="orphan")
-        with self.database.session.begin() as session:
-            row = session.get_one(JobRow, job)
-            row.state, row.updated_at = "running", now() - 2 * jobs.SILENT_FOR
-        with self.database.session.begin() as session:
-            self.assertEqual(jobs.close_orphans(session), 1)
+        self.lose(job)
+        self.assertIn(job, self.sweep())
+        self.assertEqual(self.state(job), "waiting")
+        self.lose(job)
+        self.assertNotIn(job, self.sweep())
         self.assertEqual(self.state(job), "failed")
+        self.assertNotEqual(self.add(inputs="orphan"), job)
+
+    def test_a_worker_that_was_thought_lost_changes_nothing_any_more(self) -> None:
+        job = self.add(inputs="taken away")
+        self.lose(job, "slow:1")
+        self.sweep()
+        with self.database.session.begin() as session:
+            self.assertIsNotNone(jobs.begin(session, job, "quick:1"))
+        with self.database.session.begin() as session:
+            self.assertTrue(jobs.report(session, job, "slow:1", 0.9, "late", None), "it is told to stop")
+            jobs.end(session, job, "slow:1", "failed", problem="late")
+        self.assertEqual(self.state(job), "running")
+        with self.database.session.begin() as session:
+            self.assertFalse(jobs.report(session, job, "quick:1", 0.5, "at it", None))
+            jobs.end(session, job, "quick:1", "done", result={})
+        self.assertEqual(self.state(job), "done")
+
+    def test_signs_of_life_keep_a_job_that_says_nothing_for_long(self) -> None:
+        job, other = self.add(inputs="quiet"), self.add(inputs="dead")
+        for one in (job, other):
+            self.lose(one, "w:1")
+        with self.database.session.begin() as session:
+            jobs.beat(session, "w:1", [job])
+        self.assertEqual([one for one in self.sweep() if one in (job, other)], [other])
+        self.assertEqual((self.state(job), self.state(other)), ("running", "waiting"))
+
+    def test_a_new_server_gives_back_at_once_what_the_last_one_left(self) -> None:
+        mine, its = self.add(inputs="mine"), self.add(inputs="its")
+        with self.database.session.begin() as session:
+            jobs.begin(session, mine, "server:old")
+            jobs.begin(session, its, "far:1")
+        with self.database.session.begin() as session:
+            self.assertEqual(jobs.give_back(session, "server"), 1)
+        self.assertEqual((self.state(mine), self.state(its)), ("waiting", "running"))
+        self.assertIn(mine, self.sweep())
+
+    def test_a_job_that_could_not_be_sent_is_sent_by_the_sweep(self) -> None:
+        queue = Queue(self.database)
+        self.addCleanup(queue.close)
+        with mock.patch.object(Queue, "send", side_effect=OSError("no way")), self.assertLogs("meanbead.jobs.queue"):
+            queue.try_to_send(self.add(inputs="unsent"), "long")
+        job = self.add(inputs="unsent")
+        self.assertNotIn(job, self.sweep(), "it may still be on its way")
+        with self.database.session.begin() as session:
+            session.get_one(JobRow, job).updated_at = now() - 2 * jobs.FORGOTTEN_AFTER
+        self.assertIn(job, self.sweep())
+        queue.send(job, "long")
+        self.assertNotIn(job, self.sweep(), "it stands in the queue now")
+
+    def test_of_the_same_work_one_job_is_under_way_whoever_asks_at_once(self) -> None:
+        found: list[tuple[int, bool]] = []
+        gate = threading.Barrier(8)
+
+        def ask() -> None:
+            gate.wait(20)
+            with self.database.session.begin() as session:
+                row, new = jobs.find_or_add(session, "waterfall", "all at once", {})
+                found.append((row.id, new))
+
+        threads = [threading.Thread(target=ask) for _ in range(8)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(30)
+        self.assertEqual(len({job for job, _ in found}), 1)
+        self.assertEqual([new for _, new in found].count(True), 1)
+
+    def test_work_on_a_column_that_changed_is_stopped_and_no_other(self) -> None:
+        part = self.upload()
+        one, other = self.columns(part)
+        started = [
+            self.call("POST", f"/api/recipes/{column['id']}/levers", {"goal": "minutes"}, 202)["id"]
+            for column in (one, other)
+        ]
+        self.call("PATCH", f"/api/recipes/{one['id']}", {"version": one["version"], "name": "Renamed"})
+        self.assertEqual([self.state(job) for job in started], ["waiting", "waiting"])
+        body = {"version": one["version"] + 1, "choices": {"walls": 4}}
+        self.call("PATCH", f"/api/recipes/{one['id']}", body)
+        self.assertEqual([self.state(job) for job in started], ["cancelled", "waiting"])
+        again = self.call("POST", f"/api/recipes/{one['id']}/levers", {"goal": "minutes"}, 202)
+        self.assertNotIn(again["id"], started)
 
     def test_what_was_found_long_ago_is_forgotten_and_work_under_way_is_not(self) -> None:
         old, waiting, new = (self.add(inputs=f"age {name}") for name in ("old", "waiting", "new"))

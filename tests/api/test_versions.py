@@ -128,14 +128,20 @@ class Rows(StoreCase):
     def test_a_done_job_is_found_again_unless_it_is_to_be_done_anew(self) -> None:
         row, new = jobs.find_or_add(self.session, "stances", "x", {})
         self.assertTrue(new)
-        jobs.end(self.session, row.id, "done", result={"ways": []})
+        jobs.begin(self.session, row.id, "one")
+        jobs.end(self.session, row.id, "one", "done", result={"ways": []})
         self.session.expire_all()
         self.assertEqual(jobs.find_or_add(self.session, "stances", "x", {})[0].id, row.id)
         again, fresh = jobs.find_or_add(self.session, "stances", "x", {}, again=True)
         self.assertTrue(fresh and again.id != row.id)
-        jobs.end(self.session, again.id, "failed", problem="it broke")
+        jobs.begin(self.session, again.id, "one")
+        jobs.end(self.session, again.id, "another", "done", result={"ways": []})  # it was taken away from that one
+        jobs.end(self.session, again.id, "one", "failed", problem="it broke")
         self.session.expire_all()
-        self.assertEqual(self.session.get_one(JobRow, again.id).problem, "it broke")
+        failed = self.session.get_one(JobRow, again.id)
+        self.assertEqual((failed.state, failed.problem), ("failed", "it broke"))
+        anew, fresh = jobs.find_or_add(self.session, "stances", "x", {}, again=True)
+        self.assertTrue(fresh and anew.id not in (row.id, again.id))
         self.assertEqual(jobs.digest_of("a", [1]), jobs.digest_of("a", [1]))
         self.assertNotEqual(jobs.digest_of("a", [1]), jobs.digest_of("b", [1]))
 

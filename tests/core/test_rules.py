@@ -12,8 +12,8 @@ from unittest import mock
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from meanbead.core.advise.confirm import remedies_tried
 from meanbead.core.advise.context import Context, with_settings
-from meanbead.core.advise.levers import tried_remedies
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
@@ -137,7 +137,8 @@ class EachRule(unittest.TestCase):
                 self.assertTrue(mine[0].remedies)
                 self.assertTrue(mine[0].reason)
                 self.assertTrue(mine[0].source)
-                cleared = [lever for lever in tried_remedies(ENGINE, job, context) if lever.rule == rule]
+                tried = remedies_tried(ENGINE, job, context).remedies
+                cleared = [lever for lever in tried if lever.rule == rule]
                 self.assertTrue(any(rule in lever.clears for lever in cleared), [one.label for one in cleared])
                 if rule not in DYNAMIC:
                     self.assertTrue(all(rule in lever.clears for lever in cleared))

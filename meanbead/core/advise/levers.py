@@ -97,13 +97,12 @@ def _tried(engine: Engine, base: Trial, context: Context, wanted: list[Candidate
     return each(lambda one: try_lever(engine, base, context, one), wanted)
 
 
-def tried_remedies(engine: Engine, job: Job, context: Context) -> list[Lever]:
-    """The remedies of a recipe's findings, each tried: what it saves or costs, and whether its finding falls silent.
-
-    Raises :class:`MeanBeadError` where the recipe itself cannot be printed.
-    """
-    base = try_out(engine, job, context)
-    return [lever for lever in _tried(engine, base, context, remedies(base)) if lever is not None]
+def tried(engine: Engine, base: Trial, context: Context) -> Iterator[tuple[float, Lever | None]]:
+    """The remedies of a recipe's findings, each tried: what it saves or costs, and whether its finding falls silent; with
+    the share of them that is done."""
+    wanted = remedies(base)
+    for number, lever in enumerate(_tried(engine, base, context, wanted), start=1):
+        yield number / len(wanted), lever
 
 
 def try_lever(engine: Engine, base: Trial, context: Context, candidate: Candidate) -> Lever | None:

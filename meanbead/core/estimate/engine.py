@@ -47,7 +47,7 @@ from meanbead.core.vocabulary import (
     Recipe,
 )
 
-ENGINE_VERSION = "5"
+ENGINE_VERSION = "6"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -273,7 +273,9 @@ class Engine:
         if bare:
             return estimate
         situation = Situation(job.recipe, plan, printer, job.nozzle, material, ceiling, facts, estimate)
-        return estimate.model_copy(update={"findings": findings(situation)})
+        # A waste is only one once a remedy has been seen to save, which takes runs of its own: core.advise.confirm.
+        said = [one for one in findings(situation) if one.severity != "waste"]
+        return estimate.model_copy(update={"findings": said})
 
     def _interval(self, job: Job, run: _Run, print_time_s: float) -> Interval:
         """Print time if the machine's limits were off by :data:`UNKNOWN_LIMITS` either way.

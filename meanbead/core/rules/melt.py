@@ -165,7 +165,7 @@ def hotter_than_needed(s: Situation) -> Iterator[Finding]:
         return
     yield Finding(
         rule="hotter_than_needed",
-        severity="waste",
+        severity="note",
         field="nozzle_temp_c",
         sentence=f"{s.plan.nozzle_temp_c:g} °C is hotter than this flow needs: {good:g} °C would do.",
         remedy=f"Set {good:g} °C.",

@@ -133,7 +133,7 @@ def support_interface(s: Situation) -> Iterator[Finding]:
     many = supports.interface_layers > 2
     yield Finding(
         rule="support_interface",
-        severity="waste" if many else "note",
+        severity="note",
         field="supports.interface_layers",
         sentence=f"{supports.interface_layers or 'No'} dense layers lie between supports and part.",
         remedy="One usually parts cleanly.",

@@ -98,7 +98,7 @@ def short_hops(s: Situation) -> Iterator[Finding]:
         remedy="Pull back only before travels of 2 mm and more.",
         value=s.plan.min_travel_mm,
         limit=SHORT_HOP_MM,
-        reason="In a mesh of holes this can double a print's time for no visible gain, and it grinds the filament.",
+        reason="A pull at a short hop rarely shows, takes its time, and grinds the filament.",
         source="The ledger by cause",
         school=s.school("retraction"),
         remedies=[remedy("From 2 mm on", {"retraction.min_travel_mm": 2.0})],
@@ -130,7 +130,7 @@ def too_much_travel(s: Situation) -> Iterator[Finding]:
         field="retraction.min_travel_mm" if pulling > moving else "speed_mm_s.travel",
         sentence=f"{100 * (moving + pulling):.0f} % of the print lays no plastic, most of it {cause}: "
         f"{s.estimate.travel_mm / 1000:.0f} m of travel, {s.estimate.retractions:,} retractions.",
-        remedy="Fewer, shorter or faster travels; the levers show what wins most.",
+        remedy="Fewer or shorter travels, at the pace that the machine allows; the levers show what wins most.",
         value=moving + pulling,
         limit=TRAVEL_SHARE,
         reason="Many short strokes in separate places: thin walls, holes, or a filling that breaks up.",

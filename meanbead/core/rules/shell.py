@@ -50,13 +50,12 @@ def sliver(s: Situation) -> Iterator[Finding]:
         field="walls",
         sentence=(
             f"{100 * share:.0f} % of the surface belongs to walls about {worst.thickness_mm:.1f} mm thick: {shape.walls} line"
-            f"{'s' if shape.walls > 1 else ''} from each side leave {rest:.1f} mm to fill, and the time goes into its tiny strokes."
+            f"{'s' if shape.walls > 1 else ''} from each side leave {rest:.1f} mm to fill in tiny strokes."
         ),
         remedy=f"{walls} walls meet in the middle.",
         value=rest,
         limit=0.5 * spacing,
-        reason="Strokes shorter than their ramps never reach their speed. One more wall is a little more plastic, much "
-        "less time, and stronger.",
+        reason="Strokes shorter than their ramps never reach their speed; walls that meet have none of them.",
         source="Wall thickness behind the surface against lines at their spacing",
         where=s.spots("thin_wall"),
         remedies=[remedy(f"{walls} walls", {"walls": walls})],

@@ -1,0 +1,77 @@
+"""Which wastes are real: a finding of that kind is only shown when the engine says that its remedy saves."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from meanbead.core.advise.context import Context
+from meanbead.core.advise.levers import Lever, tried
+from meanbead.core.advise.trial import try_out
+from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.vocabulary.base import Result
+from meanbead.core.vocabulary.finding import Finding
+
+_FELT_S = 1.0
+_FELT = 0.003
+"""Less than this share of the print is no saving that anyone would change a recipe for."""
+
+
+class Waste(Result):
+    """A waste that was confirmed: the finding with just those of its remedies that save, and each of these tried, the
+    best first."""
+
+    finding: Finding
+    savings: list[Lever]
+
+
+class Remedies(Result):
+    """Remedies that were tried so far, and the wastes that they confirm; ``complete`` when all have been."""
+
+    remedies: list[Lever]
+    waste: list[Waste]
+    complete: bool
+
+
+def saves(lever: Lever, base_time_s: float, base_filament_g: float) -> bool:
+    """Whether a change clearly saves, by more than its sample may be off: time without costing more plastic than it is
+    worth knowing is for the person; here either time falls, or grams fall and time does not rise."""
+    sure_s = max(lever.bound_s, _FELT_S, _FELT * base_time_s)
+    sure_g = max(lever.bound_g, _FELT * base_filament_g)
+    return lever.time_s < -sure_s or (lever.filament_g < -sure_g and lever.time_s <= max(_FELT_S, lever.bound_s))
+
+
+def remedies_tried(
+    engine: Engine, job: Job, context: Context, progress: Callable[[float, Remedies], None] | None = None
+) -> Remedies:
+    """Try the remedies of all of a recipe's findings on a sample.
+
+    ``progress`` is told of those so far, and may raise to end it. Raises :class:`MeanBeadError` where the recipe itself
+    cannot be printed.
+    """
+    base = try_out(engine, job, context)
+    wastes = [one for one in base.findings if one.severity == "waste"]
+    levers: list[Lever] = []
+
+    def so_far(complete: bool) -> Remedies:
+        return Remedies(
+            remedies=list(levers), waste=[one for waste in wastes for one in confirmed(waste)], complete=complete
+        )
+
+    def confirmed(waste: Finding) -> list[Waste]:
+        good = [
+            lever
+            for lever in levers
+            if lever.rule == waste.rule and saves(lever, base.measures.piece_time_s, base.measures.filament_g)
+        ]
+        if not good:
+            return []
+        good.sort(key=lambda lever: (lever.time_s, lever.filament_g))
+        ways = [way for lever in good for way in waste.remedies if way.label == lever.label]
+        return [Waste(finding=waste.model_copy(update={"remedies": ways}), savings=good)]
+
+    for share, lever in tried(engine, base, context):
+        if lever is not None:
+            levers.append(lever)
+        if progress is not None:
+            progress(share, so_far(False))
+    return so_far(True)
