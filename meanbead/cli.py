@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from meanbead.core.durations import duration, duration_difference
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.explain import explain
 from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
@@ -164,10 +165,10 @@ def _estimate(arguments: argparse.Namespace) -> None:
         print(result.model_dump_json())
         return
     print(
-        f"printing   {_clock(result.print_time_s)}   ({_clock(result.interval.low_s)} to "
-        f"{_clock(result.interval.high_s)}, {result.interval.source})"
+        f"printing   {duration(result.print_time_s)}   ({duration(result.interval.low_s)} to "
+        f"{duration(result.interval.high_s)}, {result.interval.source})"
     )
-    print(f"whole      {_clock(result.whole_time_s)}   with heat-up and start routine")
+    print(f"whole      {duration(result.whole_time_s)}   with heat-up and start routine")
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m, {result.filament_cost:.2f} cost")
     sampled = f"   {result.layers_planned} planned, within {100 * result.sampling_error:.1f} %"
     print(f"layers     {result.layers}{sampled if result.layers_planned < result.layers else ''}")
@@ -178,7 +179,7 @@ def _estimate(arguments: argparse.Namespace) -> None:
         f"({result.melt_ceiling_source})"
     )
     for name, share in sorted(result.by_feature.items(), key=lambda pair: -pair[1].time_s):
-        print(f"  {name:<12} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
+        print(f"  {name:<12} {duration(share.time_s):>8}  {share.filament_g:6.1f} g")
     for finding in result.findings:
         print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
 
@@ -223,14 +224,16 @@ def _levers(arguments: argparse.Namespace) -> None:
     if arguments.json:
         print(advice.model_dump_json())
         return
-    print(f"now        {_clock(advice.base.piece_time_s)}   {advice.base.filament_g:.1f} g")
+    print(f"now        {duration(advice.base.piece_time_s)}   {advice.base.filament_g:.1f} g")
     for lever in advice.levers:
         takes = (
             "; ".join([*lever.takes, *(f"breaks a limit: {one.sentence}" for one in lever.breaks)]) or "takes nothing"
         )
-        print(f"{lever.time_s / 60:+7.1f} min  {lever.filament_g:+6.1f} g  {lever.label} ({takes})")
+        print(f"{duration_difference(lever.time_s):>13}  {lever.filament_g:+6.1f} g  {lever.label} ({takes})")
     if advice.together is not None:
-        print(f"{advice.together.time_s / 60:+7.1f} min  {advice.together.filament_g:+6.1f} g  {advice.together.label}")
+        print(
+            f"{duration_difference(advice.together.time_s):>13}  {advice.together.filament_g:+6.1f} g  {advice.together.label}"
+        )
 
 
 def _search(arguments: argparse.Namespace) -> None:
@@ -251,7 +254,7 @@ def _search(arguments: argparse.Namespace) -> None:
     print(
         f"computed   {found.computed} of {found.space}; {found.discarded} ruled out before, {found.broke_limits} over a limit"
     )
-    print(f"now        {_clock(found.base.piece_time_s)}   {found.base.filament_g:.1f} g")
+    print(f"now        {duration(found.base.piece_time_s)}   {found.base.filament_g:.1f} g")
     for number in found.frontier:
         dot = found.dots[number]
         values = ", ".join(f"{key} {value}" for key, value in dot.values.items())
@@ -261,8 +264,10 @@ def _search(arguments: argparse.Namespace) -> None:
             if pick is not None and pick.dot == number
         ]
         print(
-            f"{_clock(dot.measures.piece_time_s):>10}   {dot.measures.filament_g:6.1f} g  {'/'.join(marks):8} {values}"
+            f"{duration(dot.measures.piece_time_s):>10}   {dot.measures.filament_g:6.1f} g  {'/'.join(marks):8} {values}"
         )
+    if found.doubt:
+        print(found.doubt)
 
 
 def _read_vary(path: Path, context: AdviceContext) -> dict[str, list[Any]]:
@@ -306,15 +311,15 @@ def _gcode(arguments: argparse.Namespace) -> None:
     if arguments.json:
         print(result.model_dump_json())
         return
-    print(f"printing   {_clock(result.print_time_s)}   without homing and heating")
+    print(f"printing   {duration(result.print_time_s)}   without homing and heating")
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m")
     print(f"layers     {result.layers}")
     print(f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s (typical)")
     for name, share in result.by_feature.items():
-        print(f"  {name:<16} {_clock(share.time_s):>8}  {share.filament_g:6.1f} g")
+        print(f"  {name:<16} {duration(share.time_s):>8}  {share.filament_g:6.1f} g")
     if result.over_ceiling_first_line is not None:
         print(
-            f"over the melt ceiling for {_clock(result.over_ceiling_s)}, first in line {result.over_ceiling_first_line}"
+            f"over the melt ceiling for {duration(result.over_ceiling_s)}, first in line {result.over_ceiling_first_line}"
         )
     if result.over_speed_first_line is not None:
         print(
@@ -383,11 +388,6 @@ def _read(path: Path | None, model: type[AnyModel]) -> AnyModel:
     except ValidationError as problem:
         first = explain(problem, model)[0]
         raise MeanBeadError(f"{path.name}: {first.field + ': ' if first.field else ''}{first.message}") from None
-
-
-def _clock(seconds: float) -> str:
-    minutes = round(seconds / 60)
-    return f"{minutes // 60}:{minutes % 60:02d} h" if seconds >= 3600 else f"{seconds / 60:.1f} min"
 
 
 def _one_line(problem: Exception) -> str:

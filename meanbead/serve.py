@@ -25,6 +25,7 @@ from meanbead.store import cluster
 from meanbead.store.database import Database
 
 USUAL_PORT = 8420
+KEEP_S = 1.0
 ROOT = Path(__file__).resolve().parents[1]
 
 
@@ -91,6 +92,9 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
         port = int(server.effective_port)
         if port != wanted_port:
             print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
+        stopping = threading.Event()
+        keeper = threading.Thread(target=_keep_database, args=(running, stopping), daemon=True)
+        keeper.start()
         address = f"http://127.0.0.1:{port}"
         _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address}))
         threading.Thread(target=estimate_first_columns, args=(database, engine), daemon=True).start()
@@ -100,6 +104,8 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
         except KeyboardInterrupt:
             print("\nStopping ...", flush=True)
         finally:
+            stopping.set()
+            keeper.join()
             server.close()
             worker.stop()
             database.close()
@@ -109,6 +115,16 @@ def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
     finally:
         cluster.stop(running.folder)
     return 0
+
+
+def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:
+    """Start the database again when it has died; what was acknowledged is in its log."""
+    while not stopping.wait(KEEP_S):
+        try:
+            if cluster.revive(running):
+                logging.getLogger(__name__).warning("the database had died and was started again")
+        except cluster.ClusterError:
+            logging.getLogger(__name__).warning("the database has died and does not start yet", exc_info=True)
 
 
 def _bind(database: Database, engine: Engine, wanted_port: int) -> waitress.server.BaseWSGIServer:

@@ -9,6 +9,7 @@ from apiflask import APIFlask
 from apiflask.exceptions import HTTPError
 from flask import Response, json
 from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from meanbead.api import shapes
@@ -95,6 +96,11 @@ def register(app: APIFlask) -> None:
             )
         )
 
+    @app.errorhandler(OperationalError)
+    def from_database(error: OperationalError) -> Response:
+        _LOG.warning("the database did not answer", exc_info=error)
+        return answer(_plain(503, "The database does not answer just now; nothing was changed. Try again in a moment."))
+
     @app.errorhandler(Exception)
     def from_defect(error: Exception) -> Response:
         _LOG.exception("unexpected error", exc_info=error)
@@ -124,4 +130,5 @@ HTTP_TITLES = {
     405: "Not possible here.",
     413: "Too large.",
     500: "Internal error.",
+    503: "Not just now.",
 }

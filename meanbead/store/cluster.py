@@ -13,13 +13,18 @@ import secrets
 import shutil
 import socket
 import subprocess
+import time
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
+
+import psycopg
 
 SERVICE_ACCOUNT = "postgres"
 USUAL_PORT = 54329
 DATABASE = "meanbead"
 _ROLE = "meanbead"
+PATIENCE_S = 60.0
 
 
 class ClusterError(RuntimeError):
@@ -79,6 +84,15 @@ def start(data: Path, *, port: int = USUAL_PORT, durable: bool = True) -> Runnin
         _launch(folder, running, durable)
     _make_database(running, password)
     return Running(folder, running, password)
+
+
+def revive(running: Running) -> bool:
+    """Start a cluster that has died, on the same port; returns whether it had. Raises :class:`ClusterError` where it does
+    not start yet, as while what is left of the old one still ends."""
+    if _running_port(running.folder) is not None:
+        return False
+    _launch(running.folder, running.port, durable=True)
+    return True
 
 
 def stop(folder: Path) -> None:
@@ -167,11 +181,21 @@ def _launch(folder: Path, port: int, durable: bool) -> None:
 
 
 def _make_database(port: int, password: str) -> None:
-    import psycopg
-
-    with psycopg.connect(
-        host="127.0.0.1", port=port, user=_ROLE, password=password, dbname="postgres", autocommit=True
-    ) as connection:
+    with _connected(port, password) as connection:
         exists = connection.execute("select 1 from pg_database where datname = %s", [DATABASE]).fetchone()
         if not exists:
             connection.execute(f'create database "{DATABASE}"')
+
+
+def _connected(port: int, password: str) -> psycopg.Connection[Any]:
+    """A connection; one that is just starting, or recovering from a crash, is waited for."""
+    until = time.monotonic() + PATIENCE_S
+    while True:
+        try:
+            return psycopg.connect(
+                host="127.0.0.1", port=port, user=_ROLE, password=password, dbname="postgres", autocommit=True
+            )
+        except psycopg.OperationalError as problem:
+            if time.monotonic() > until:
+                raise ClusterError(f"PostgreSQL does not answer: {problem}") from None
+            time.sleep(0.1)

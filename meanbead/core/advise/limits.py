@@ -7,6 +7,7 @@ from typing import Annotated
 from pydantic import Field
 
 from meanbead.core.advise.measures import Measures, PlanMeasures
+from meanbead.core.durations import duration
 from meanbead.core.vocabulary.base import NonNegative, Result, Share
 from meanbead.core.vocabulary.purpose import Limits
 
@@ -78,7 +79,7 @@ def breaches(limits: Limits, found: Measures) -> list[Breach]:
             says = f"fails {risk:.0%} of the time, {limits.fault_risk:.0%} allowed"
             broken.append(Breach(limit="fault_risk", value=risk, allowed=limits.fault_risk, sentence=says))
         if limits.time_s is not None and found.whole_time_s > limits.time_s + 0.5:
-            says = f"takes {found.whole_time_s / 3600:.1f} h, {limits.time_s / 3600:.1f} h are left"
+            says = f"takes {duration(found.whole_time_s)}, {duration(limits.time_s)} are left"
             broken.append(Breach(limit="time_s", value=found.whole_time_s, allowed=limits.time_s, sentence=says))
     return broken
 

@@ -24,6 +24,7 @@ from meanbead.core.advise.measures import Measures, measures, plan_measures
 from meanbead.core.advise.promise import Candidate, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
 from meanbead.core.attended import just_fits
+from meanbead.core.durations import duration
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.parallel import each
@@ -356,9 +357,9 @@ class _Search:
         """Where the line may still move, in words; empty where it may not."""
         if not len(open_ones):
             return ""
-        low, high = points[open_ones, 0].min() / 60, points[open_ones, 0].max() / 60
+        low, high = (duration(float(end)) for end in (points[open_ones, 0].min(), points[open_ones, 0].max()))
         count = "one recipe that is" if len(open_ones) == 1 else f"{len(open_ones)} recipes that are"
-        between = f"at about {low:.0f} min" if high - low < 1 else f"between {low:.0f} and {high:.0f} min"
+        between = f"at about {low}" if low == high else f"between {low} and {high}"
         return (
             f"Time was up before all was computed in full: {count} known from a sample of layers may still be better, "
             f"{between} of print time."

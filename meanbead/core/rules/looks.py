@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from meanbead.core.durations import duration
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import Situation, remedy
 from meanbead.core.surface import flattest_slope_deg, ridge_mm
@@ -118,7 +119,7 @@ def ironing(s: Situation) -> Iterator[Finding]:
         rule="ironing",
         severity="waste",
         field="ironing.kind",
-        sentence=f"Ironing takes {s.seconds('ironing') / 60:.0f} min, {100 * share:.0f} % of the print.",
+        sentence=f"Ironing takes {duration(s.seconds('ironing'))}, {100 * share:.0f} % of the print.",
         remedy="Iron only what is looked at, or lay one more layer one way.",
         value=share,
         limit=IRONING_SHARE,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.bead import bead_area_mm2
+from meanbead.core.durations import duration
 from meanbead.core.melt import SKIP_RATIO, WALL_LOSS, temperature_for_flow_c
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation, ceil_to, floor_to, remedy, words
@@ -97,7 +98,7 @@ def melt_cap(s: Situation) -> Iterator[Finding]:
         sentence=(
             f"Slowed to what the hot end melts: {words(list(capped))}. Asked for {asked:.1f} mm³/s, the ceiling is "
             f"{limit:.1f} mm³/s ({s.ceiling.source}); {would}.{skips}{push} It costs "
-            f"{s.estimate.by_cause.melt_ceiling_s / 60:.0f} min."
+            f"{duration(s.estimate.by_cause.melt_ceiling_s)}."
         ),
         remedy="Hotter, a smaller bead, or a longer melt zone; a higher speed changes nothing.",
         value=asked,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from meanbead.core.durations import duration
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import Situation, floor_to, remedy
 from meanbead.core.surface import (
@@ -162,12 +163,12 @@ def needless_supports(s: Situation) -> Iterator[Finding]:
         or s.insight.longest_bridge_mm > LONG_BRIDGE_MM
     ):
         return
-    minutes = s.seconds("support", "support_interface") / 60
+    took_s = s.seconds("support", "support_interface")
     yield Finding(
         rule="needless_supports",
         severity="waste",
         field="supports.kind",
-        sentence=f"Supports take {minutes:.0f} min under overhangs that this bead carries: nothing leans out by more than "
+        sentence=f"Supports take {duration(took_s)} under overhangs that this bead carries: nothing leans out by more than "
         f"{clean:.0f}°.",
         remedy="Leave them out.",
         value=steepest,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from meanbead.core.durations import duration
 from meanbead.core.rules.situation import Situation, ceil_to, floor_to, remedy
 from meanbead.core.vocabulary.finding import Finding
 
@@ -30,7 +31,7 @@ def waiting(s: Situation) -> Iterator[Finding]:
         severity="note",
         field="cooling.min_layer_time_s",
         sentence=(
-            f"Small layers are slowed to {s.plan.min_layer_time_s:g} s so that they can harden: {lost / 60:.0f} min, "
+            f"Small layers are slowed to {s.plan.min_layer_time_s:g} s so that they can harden: {duration(lost)}, "
             f"{100 * lost / total:.0f} % of the print. No speed can win that back."
         ),
         remedy="Print several at once, so that one cools while another is laid.",

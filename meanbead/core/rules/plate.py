@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from meanbead.core.attended import clock, ends_unattended, next_attended_h, someone_is_there
+from meanbead.core.durations import duration
 from meanbead.core.rules.situation import Situation, remedy
 from meanbead.core.vocabulary.finding import Finding
 
@@ -110,7 +111,7 @@ def long_print(s: Situation) -> Iterator[Finding]:
         rule="long_print",
         severity="note",
         field="part",
-        sentence=f"It runs {hours:.0f} h: about one in {1 / max(1 - success, 1e-6):.0f} such prints fails, so that a good one "
+        sentence=f"It runs {duration(s.estimate.whole_time_s)}: about one in {1 / max(1 - success, 1e-6):.0f} such prints fails, so that a good one "
         f"costs {cost / success:.2f} instead of {cost:.2f}.",
         remedy="A faster recipe, or two shorter prints.",
         value=hours,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from meanbead.core.durations import duration
 from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.rules.situation import Situation, remedy
 from meanbead.core.vocabulary.finding import Finding, SettingValue
@@ -59,7 +60,7 @@ def hold_on_bed(s: Situation) -> Iterator[Finding]:
             rule="needless_brim",
             severity="waste",
             field="adhesion.kind",
-            sentence=f"The brim takes {s.seconds('brim') / 60:.0f} min and has to be trimmed; nothing here asks for it.",
+            sentence=f"The brim takes {duration(s.seconds('brim'))} and has to be trimmed; nothing here asks for it.",
             remedy="A skirt will do.",
             reason="The part stands wide enough, and its plastic hardly warps.",
             source="Footprint against height, and the plastic's habit",
@@ -73,7 +74,7 @@ def hold_on_bed(s: Situation) -> Iterator[Finding]:
             rule="needless_raft",
             severity="waste",
             field="adhesion.kind",
-            sentence=f"The raft takes {s.seconds('raft') / 60:.0f} min and leaves a rough underside.",
+            sentence=f"The raft takes {duration(s.seconds('raft'))} and leaves a rough underside.",
             remedy=f"A {other} holds as well on a level bed.",
             reason="Rafts are for beds that cannot be levelled, or have no heat.",
             source="Common practice",

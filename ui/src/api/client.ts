@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { settled } from "../lib/inLine";
 import { personName } from "../lib/person";
 import type { components, paths } from "./schema";
 
@@ -31,6 +32,7 @@ export type Remedy = Schemas["Remedy"];
 export type SetTo = Schemas["SetTo"];
 export type Lever = Schemas["Lever"];
 export type Advice = Schemas["Advice"];
+export type Waste = Schemas["Waste"];
 export type Measures = Schemas["Measures"];
 export type Dot = Schemas["Dot"];
 export type Found = Schemas["Found"];
@@ -47,9 +49,18 @@ export type Problem = Schemas["Problem"];
 /** The generated client; its types come from the server's own models. */
 export const api = createClient<paths>({ baseUrl: "/" });
 
+/** What is computed from a column as it stands: it waits for the edits that are still on their way. */
+const READS_COLUMNS = [
+  /^\/api\/recipes\/\d+\/(settings|levers|search|remedies|layers|strokes|first-layer|nudges|versions|findings)/,
+  /^\/api\/(house-recipes|waterfalls)/,
+  /^\/api\/parts\/\d+\/(split|stances)/,
+];
+
 // Whoever has said a name signs what is written with it.
 api.use({
-  onRequest({ request }) {
+  async onRequest({ request }) {
+    const { pathname } = new URL(request.url, window.location.href);
+    if (READS_COLUMNS.some((one) => one.test(pathname))) await settled();
     const name = personName();
     if (name !== "") request.headers.set("X-Person", name);
     return request;
@@ -68,6 +79,11 @@ export class ProblemError extends Error {
 
   get status(): number {
     return this.problem.status ?? 0;
+  }
+
+  /** Whether asking again would change nothing: the server has answered, and not that it is away. */
+  get isFinal(): boolean {
+    return this.status >= 400 && this.status < 500;
   }
 
   /** What the server says of one field, by the end of its dotted name. */

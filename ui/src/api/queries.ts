@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { api, take, type Estimate, type Part, type Recipe, type RecipeColumn } from "./client";
+import { api, take, type Estimate, type Measures, type Part, type Recipe, type RecipeColumn } from "./client";
 
 export const keys = {
   parts: ["parts"] as const,
@@ -77,15 +77,14 @@ export async function shelfChanged(queries: QueryClient): Promise<void> {
   const about = (queryKey: readonly string[]) => ({ queryKey, type: "inactive" as const });
   queries.removeQueries(about(["estimate"]));
   queries.removeQueries(about(["columns"]));
-  for (const advice of ["findings", "remedies"]) queries.removeQueries(about([advice]));
+  queries.removeQueries(about(["findings"]));
   await Promise.all(
-    [["columns"], ["estimate"], ["findings"], ["remedies"], keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
+    [["columns"], ["estimate"], ["findings"], keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
   );
 }
 
-/** Findings of a column by the house's rules and the part's purpose; asked for when its figures are there. */
-export function useFindings(column: RecipeColumn | undefined, part: Part, ready: boolean) {
-  return useQuery({
+function findingsQuery(column: RecipeColumn | undefined, part: Part, ready: boolean) {
+  return queryOptions({
     queryKey: ["findings", column?.id, column?.version, part.version, part.facts.digest],
     queryFn: async ({ signal }) =>
       take(await api.GET("/api/recipes/{recipe_id}/findings", { params: { path: { recipe_id: column?.id ?? 0 } }, signal })),
@@ -95,17 +94,20 @@ export function useFindings(column: RecipeColumn | undefined, part: Part, ready:
   });
 }
 
-/** What each remedy of a column's findings would do, tried on a sample. */
-export function useRemedies(column: RecipeColumn | undefined, part: Part, ready: boolean) {
+/** Findings of a column by the house's rules and the part's purpose; asked for when its figures are there. */
+export function useFindings(column: RecipeColumn | undefined, part: Part, ready: boolean) {
   return useQuery({
-    queryKey: ["remedies", column?.id, column?.version, part.version, part.facts.digest],
-    queryFn: async ({ signal }) =>
-      take(await api.GET("/api/recipes/{recipe_id}/remedies", { params: { path: { recipe_id: column?.id ?? 0 } }, signal })).remedies,
-    enabled: ready && column !== undefined && !column.gcode,
-    staleTime: 60_000,
-    gcTime: 120_000,
-    retry: false,
+    ...findingsQuery(column, part, ready),
+    // Those of its last state stand until the new ones are there: nothing jumps.
+    placeholderData: (last, query) => (query?.queryKey[1] === column?.id ? last : undefined),
   });
+}
+
+/** What several columns measure, each as soon as it is known. */
+export function useMeasures(columns: readonly RecipeColumn[], part: Part): (Measures | undefined)[] {
+  return useQueries({ queries: columns.map((column) => findingsQuery(column, part, true)) }).map(
+    (answer) => answer.data?.measures ?? undefined,
+  );
 }
 
 /** About how many layers a first answer is computed from. */
@@ -176,6 +178,8 @@ async function fetchFigures(recipeId: number, signal: AbortSignal, client: Query
         job = take(await api.GET("/api/jobs/{job_id}", { params: { path: { job_id: job.id } }, signal }));
       }
       signal.removeEventListener("abort", stop);
+      // Stopped because the column was changed meanwhile: its new state is asked for.
+      if (job.state === "cancelled" && job.problem !== "") continue;
       if (job.state === "cancelled") throw new Error("The computation was stopped. Change a cell, or ask again.");
       if (job.state === "failed") throw new Error(job.problem);
     }

@@ -1,3 +1,4 @@
+import { settled } from "../lib/inLine";
 import { asProblem, ProblemError, type Part, type RecipeColumn } from "./client";
 
 export type Unit = "auto" | "mm" | "cm" | "inch" | "m";
@@ -8,7 +9,8 @@ export function uploadPart(file: File, unit: Unit, onSent: (share: number) => vo
 }
 
 /** Send a G-code file to be replayed next to a part's recipes. */
-export function uploadGcode(partId: number, file: File, onSent: (share: number) => void): Promise<RecipeColumn> {
+export async function uploadGcode(partId: number, file: File, onSent: (share: number) => void): Promise<RecipeColumn> {
+  await settled(); // it is replayed with the first column's machine and nozzle
   return upload<RecipeColumn>(`/api/parts/${partId}/gcode`, { file }, onSent);
 }
 

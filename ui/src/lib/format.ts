@@ -1,13 +1,12 @@
-/** Figures as people read them: times as h:mm, grams to 0.1. */
+/** Figures as people read them: durations in one way everywhere, grams to 0.1. */
 
-/** Seconds as h:mm, rounded to the minute; under ten minutes in words, so that short ones still differ. */
+/** A duration, as meanbead/core/durations.py writes it: `48 s`, `4 min 48 s`, `18 min`, `1 h 05`. */
 export function clock(seconds: number): string {
-  if (seconds < 600) {
-    const whole = Math.round(seconds);
-    return whole < 60 ? `${whole} s` : `${Math.floor(whole / 60)} min ${whole % 60} s`;
-  }
+  const whole = Math.round(seconds);
+  if (whole < 60) return `${whole} s`;
+  if (whole < 600) return whole % 60 === 0 ? `${whole / 60} min` : `${Math.floor(whole / 60)} min ${whole % 60} s`;
   const minutes = Math.round(seconds / 60);
-  return `${Math.floor(minutes / 60)}:${two(minutes % 60)}`;
+  return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${two(minutes % 60)}`;
 }
 
 /** A difference in seconds with its sign, in the unit that suits it. */
@@ -18,12 +17,14 @@ export function clockDifference(seconds: number): string {
   return `${sign}${clock(size)}`;
 }
 
+/** A number to so many digits; what rounds to zero has no sign. */
 export function fixed(value: number, digits: number): string {
-  return value.toFixed(digits);
+  const shown = value.toFixed(digits);
+  return Number(shown) === 0 ? (0).toFixed(digits) : shown;
 }
 
 export function signed(value: number, digits: number): string {
-  const shown = Math.abs(value).toFixed(digits);
+  const shown = fixed(Math.abs(value), digits);
   if (Number(shown) === 0) return "same";
   return `${value < 0 ? "−" : "+"}${shown}`;
 }

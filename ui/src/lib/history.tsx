@@ -1,4 +1,5 @@
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import { ProblemError } from "../api/client";
 import { useToast } from "../parts/Toasts";
 
 /** Something that can be undone and done again. */
@@ -11,6 +12,8 @@ export interface Step {
 export interface History {
   push: (step: Step) => void;
   undo: () => Promise<void>;
+  /** Undo one step, wherever it stands by now; nothing when it was undone already. */
+  undoStep: (step: Step) => Promise<void>;
   redo: () => Promise<void>;
   undoLabel: string | undefined;
   redoLabel: string | undefined;
@@ -20,6 +23,7 @@ const nothing = () => Promise.resolve();
 const HistoryContext = createContext<History>({
   push: () => undefined,
   undo: nothing,
+  undoStep: nothing,
   redo: nothing,
   undoLabel: undefined,
   redoLabel: undefined,
@@ -52,14 +56,19 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
   );
 
   const move = useCallback(
-    (from: Step[], to: Step[], run: (step: Step) => Promise<void>) => {
+    (stacks: () => [Step[], Step[]], run: (step: Step) => Promise<void>, wanted?: Step) => {
       busy.current = busy.current.then(async () => {
-        const step = from.pop();
+        const [from, to] = stacks();
+        const at = wanted === undefined ? from.length - 1 : from.indexOf(wanted);
+        const step = from[at];
         if (step === undefined) return;
         try {
           await run(step);
+          from.splice(from.indexOf(step), 1);
           to.push(step);
         } catch (error) {
+          // A step that was refused for good would bar the way to those before it; one without an answer can be tried again.
+          if (error instanceof ProblemError && error.isFinal) from.splice(from.indexOf(step), 1);
           toast(error instanceof Error ? error.message : "It could not be undone.", { tone: "error" });
         } finally {
           refresh();
@@ -70,8 +79,12 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
     [refresh, toast],
   );
 
-  const undo = useCallback(() => move(past.current, future.current, (step) => step.undo()), [move]);
-  const redo = useCallback(() => move(future.current, past.current, (step) => step.redo()), [move]);
+  const undo = useCallback(() => move(() => [past.current, future.current], (step) => step.undo()), [move]);
+  const undoStep = useCallback(
+    (wanted: Step) => move(() => [past.current, future.current], (step) => step.undo(), wanted),
+    [move],
+  );
+  const redo = useCallback(() => move(() => [future.current, past.current], (step) => step.redo()), [move]);
 
   useEffect(() => {
     const key = (event: globalThis.KeyboardEvent) => {
@@ -90,8 +103,8 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
   }, [undo, redo]);
 
   const history = useMemo(
-    () => ({ push, undo, redo, undoLabel: labels.undo, redoLabel: labels.redo }),
-    [push, undo, redo, labels],
+    () => ({ push, undo, undoStep, redo, undoLabel: labels.undo, redoLabel: labels.redo }),
+    [push, undo, undoStep, redo, labels],
   );
   return <HistoryContext value={history}>{children}</HistoryContext>;
 }

@@ -9,3 +9,15 @@ export function inLine<Result>(about: string, work: () => Promise<Result>): Prom
   );
   return next;
 }
+
+/** Wait until all edits of columns and parts that were asked for so far have ended, well or not. */
+export async function settled(): Promise<void> {
+  const edits = () => [...lines].filter(([about]) => /^(columns|part) /.test(about)).map(([, line]) => line);
+  for (;;) {
+    const before = edits();
+    await Promise.all(before);
+    // What was asked for meanwhile is waited for, too.
+    const now = edits();
+    if (now.length === before.length && now.every((line, at) => line === before[at])) return;
+  }
+}

@@ -151,7 +151,7 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
 
 /** A bound, rounded up: it is no figure to be exact about. */
 function roughly(seconds: number): string {
-  return seconds < 90 ? `${Math.ceil(seconds)} s` : `${Math.ceil(seconds / 60)} min`;
+  return clock(seconds < 90 ? Math.ceil(seconds) : 60 * Math.ceil(seconds / 60));
 }
 
 interface GroupProps {

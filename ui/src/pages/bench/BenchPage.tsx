@@ -134,7 +134,6 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
             <FindingsPanel
               part={part}
               column={inFocus}
-              estimate={state?.estimate}
               ready={state !== undefined && !state.pending && state.error === null}
               actions={actions}
             />

@@ -196,9 +196,8 @@ function ticksTo(length: number, steps: readonly number[]): number[] {
   return Array.from({ length: Math.ceil(length / step) + 1 }, (_, index) => index * step);
 }
 
-/** Minutes as h:mm; an axis must not change its unit on the way. */
 function axisClock(minutes: number): string {
-  return `${Math.floor(minutes / 60)}:${String(Math.round(minutes % 60)).padStart(2, "0")}`;
+  return minutes === 0 ? "0" : clock(minutes * 60);
 }
 
 function labelOf(key: string): string {

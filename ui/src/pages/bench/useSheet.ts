@@ -4,7 +4,8 @@ import { api, ProblemError, take, type RecipeAdd, type RecipeColumn } from "../.
 import { columnsQuery, keys } from "../../api/queries";
 import { useToast } from "../../parts/Toasts";
 import { changeFor, changesFor, inverse, sameAt, unsent, type CellEdit, type Change } from "./edits";
-import { useHistory } from "../../lib/history";
+import { inLine as runInLine } from "../../lib/inLine";
+import { useHistory, type Step } from "../../lib/history";
 
 export interface SheetActions {
   /** Change a cell; rejects with the problem when the server refuses it. */
@@ -19,13 +20,14 @@ export interface SheetActions {
   remove: (column: RecipeColumn) => Promise<void>;
 }
 
+/** Queries that ask about one column, by the head of their keys. */
+const ABOUT_COLUMN: ReadonlySet<string> = new Set(["sample", "estimate", "findings", "nudges", "by-layer", "strokes", "first-layer"]);
+
 /** Writes to a sheet: one after another, each against the newest version, each with its undo. */
 export function useSheet(partId: number): SheetActions {
   const queries = useQueryClient();
   const toast = useToast();
   const history = useHistory();
-  const line = useRef<Promise<unknown>>(Promise.resolve());
-
   const current = useCallback(
     () => queries.getQueryData<RecipeColumn[]>(keys.columns(partId)) ?? [],
     [queries, partId],
@@ -50,12 +52,11 @@ export function useSheet(partId: number): SheetActions {
     [queries, partId],
   );
 
-  /** Run writes in the order in which they were asked for. */
-  const inLine = useCallback(<Result,>(work: () => Promise<Result>): Promise<Result> => {
-    const next = line.current.then(work, work);
-    line.current = next.catch(() => undefined);
-    return next;
-  }, []);
+  /** Run writes in the order in which they were asked for, whichever page asked. */
+  const inLine = useCallback(
+    <Result,>(work: () => Promise<Result>): Promise<Result> => runInLine(`columns ${partId}`, work),
+    [partId],
+  );
 
   /**
    * Write a change to the newest version of a column; gives the column as it was before, and what was sent.
@@ -110,7 +111,7 @@ export function useSheet(partId: number): SheetActions {
         history.push({ label, undo: apply(inverse(change, before)), redo: apply(change) });
       } catch (error) {
         // An answer settles it. Without one (the page is going, the server is away) the edit waits for the next visit.
-        if (error instanceof ProblemError) unsent.remove(cell);
+        if (error instanceof ProblemError && error.isFinal) unsent.remove(cell);
         throw error;
       }
     },
@@ -122,14 +123,13 @@ export function useSheet(partId: number): SheetActions {
       const ids = [...new Set(cells.map((cell) => cell.recipe))];
       const done: { id: number; change: Change; back: Change }[] = [];
       const failed: unknown[] = [];
-      for (const id of ids) {
-        const mine = cells.filter((cell) => cell.recipe === id);
-        try {
-          const written = await write(id, (column) => changesFor(mine, column));
-          if (written === undefined) continue;
-          done.push({ id, change: written.change, back: inverse(written.change, written.before) });
-        } catch (error) {
-          failed.push(error);
+      // All stand in line at once, so that whoever waits for what is under way waits for all of them.
+      const writes = ids.map((id) => write(id, (column) => changesFor(cells.filter((cell) => cell.recipe === id), column)));
+      for (const [at, result] of (await Promise.allSettled(writes)).entries()) {
+        if (result.status === "rejected") failed.push(result.reason);
+        else if (result.value !== undefined) {
+          const { before, change } = result.value;
+          done.push({ id: ids[at] ?? before.id, change, back: inverse(change, before) });
         }
       }
       const all = (way: "change" | "back") => async () => {
@@ -159,15 +159,23 @@ export function useSheet(partId: number): SheetActions {
       inLine(async () => {
         const column = (await fetched()).find((one) => one.id === id);
         if (column === undefined) return;
-        take(
-          await api.POST("/api/recipes/{recipe_id}/delete", {
-            params: { path: { recipe_id: id } },
-            body: { version: column.version },
-          }),
-        );
+        // The page stops asking about it before it is gone; an answer under way would bring it back.
+        await queries.cancelQueries({ queryKey: keys.columns(partId) });
         drop(id);
+        await queries.cancelQueries({ predicate: (query) => ABOUT_COLUMN.has(String(query.queryKey[0])) && query.queryKey[1] === id });
+        try {
+          take(
+            await api.POST("/api/recipes/{recipe_id}/delete", {
+              params: { path: { recipe_id: id } },
+              body: { version: column.version },
+            }),
+          );
+        } catch (error) {
+          place(column);
+          throw error;
+        }
       }),
-    [drop, fetched, inLine],
+    [drop, fetched, inLine, partId, place, queries],
   );
 
   const bring_back = useCallback(
@@ -208,12 +216,13 @@ export function useSheet(partId: number): SheetActions {
   const remove = useCallback(
     async (column: RecipeColumn) => {
       await take_away(column.id);
-      history.push({
+      const step: Step = {
         label: `removing ${column.name}`,
         undo: () => bring_back(column.id),
         redo: () => take_away(column.id),
-      });
-      toast(`${column.name} was removed.`, { action: { label: "Undo", run: () => void history.undo() } });
+      };
+      history.push(step);
+      toast(`${column.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
     },
     [bring_back, history, take_away, toast],
   );

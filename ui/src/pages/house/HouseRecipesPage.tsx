@@ -3,7 +3,7 @@ import { useEffect } from "react";
 import { Link } from "react-router";
 import { api, take, type House, type Shelf } from "../../api/client";
 import { keys, useHouses, useShelf } from "../../api/queries";
-import { useHistory } from "../../lib/history";
+import { useHistory, type Step } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 import { FIELDS, shownValue, valueIn } from "../bench/fields";
 
@@ -54,7 +54,7 @@ function Card({ house, shelf }: { house: House; shelf: Shelf | undefined }) {
         take(await api.POST("/api/house-recipes/{house_id}/restore", { params: { path } }));
         await refresh();
       };
-      history.push({
+      const step: Step = {
         label: `removing ${house.name}`,
         undo: restore,
         redo: async () => {
@@ -63,8 +63,9 @@ function Card({ house, shelf }: { house: House; shelf: Shelf | undefined }) {
           take(await api.POST("/api/house-recipes/{house_id}/delete", { params: { path }, body: { version } }));
           await refresh();
         },
-      });
-      toast(`${house.name} was removed.`, { action: { label: "Undo", run: () => void history.undo() } });
+      };
+      history.push(step);
+      toast(`${house.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });

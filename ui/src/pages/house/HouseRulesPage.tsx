@@ -29,7 +29,6 @@ export default function HouseRulesPage() {
       queries.setQueryData<HouseRules>(KEY, { ...now, ...change });
       queries.setQueryData(KEY, take(await api.PATCH("/api/house-rules", { body: { version: now.version, ...change } })));
       await queries.invalidateQueries({ queryKey: ["findings"] });
-      await queries.invalidateQueries({ queryKey: ["remedies"] });
     });
   const change = useMutation({
     mutationFn: async ({ to, from, label }: { to: Change; from: Change; label: string }) => {

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
 import { clock, fixed } from "../../lib/format";
-import { useHistory } from "../../lib/history";
+import { useHistory, type Step } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 
 /** One part in the list: its drawing, its size, and its first recipe's result. */
@@ -17,7 +17,7 @@ export function PartCard({ part }: { part: Part }) {
     remove.mutate(part, {
       onSuccess: (gone) => {
         let standing = gone;
-        history.push({
+        const step: Step = {
           label: `removing ${part.name}`,
           undo: async () => {
             standing = await restore.mutateAsync(part.id);
@@ -25,8 +25,9 @@ export function PartCard({ part }: { part: Part }) {
           redo: async () => {
             standing = await remove.mutateAsync(standing);
           },
-        });
-        toast(`${part.name} was removed.`, { action: { label: "Undo", run: () => void history.undo() } });
+        };
+        history.push(step);
+        toast(`${part.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
       },
       onError: (error) => toast(error.message, { tone: "error" }),
     });

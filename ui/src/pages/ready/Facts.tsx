@@ -3,7 +3,7 @@ import { useNavigate } from "react-router";
 import { api, take, type Insight, type Part } from "../../api/client";
 import { keys } from "../../api/queries";
 import { fixed, plain } from "../../lib/format";
-import { useHistory } from "../../lib/history";
+import { useHistory, type Step } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 
 export type FactKey = "thickness" | "details" | "overhang" | "slopes" | "tops" | "bridges" | "corners";
@@ -189,7 +189,7 @@ function SeveralBodies({ part, bodies }: { part: Part; bodies: number }) {
         const now = take(await api.GET("/api/parts/{part_id}", { params: { path: { part_id: id } } }));
         take(await api.POST("/api/parts/{part_id}/delete", { params: { path: { part_id: id } }, body: { version: now.version } }));
       };
-      history.push({
+      const step: Step = {
         label: `splitting ${part.name}`,
         undo: async () => {
           for (const one of made) await remove(one.id);
@@ -201,8 +201,9 @@ function SeveralBodies({ part, bodies }: { part: Part; bodies: number }) {
           for (const one of made) take(await restore(one.id));
           await queries.invalidateQueries({ queryKey: keys.parts });
         },
-      });
-      toast(`${part.name} is ${made.length} parts now.`, { action: { label: "Undo", run: () => void history.undo() } });
+      };
+      history.push(step);
+      toast(`${part.name} is ${made.length} parts now.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
       await navigate("/");
     },
     onError: (error) => toast(error.message, { tone: "error" }),

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, take, type Shelf, type Spool } from "../../api/client";
 import { keys } from "../../api/queries";
 import { parseNumber, plain } from "../../lib/format";
-import { useHistory } from "../../lib/history";
+import { useHistory, type Step } from "../../lib/history";
 import { inLine } from "../../lib/inLine";
 import { useToast } from "../../parts/Toasts";
 
@@ -42,8 +42,9 @@ export function Spools({ shelf }: { shelf: Shelf }) {
   const remove = useMutation({
     mutationFn: async (spool: Spool) => {
       await away(spool.id)();
-      history.push({ label: `taking ${spool.name} off the shelf`, undo: back(spool.id), redo: away(spool.id) });
-      toast(`${spool.name} was taken off the shelf.`, { action: { label: "Undo", run: () => void history.undo() } });
+      const step: Step = { label: `taking ${spool.name} off the shelf`, undo: back(spool.id), redo: away(spool.id) };
+      history.push(step);
+      toast(`${spool.name} was taken off the shelf.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
     },
     onError: failed,
   });

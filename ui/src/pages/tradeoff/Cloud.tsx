@@ -28,6 +28,8 @@ interface Point {
   name: string;
   fits: boolean;
   full: boolean;
+  /** How far the time may be off, s. */
+  off_s: number;
 }
 
 /** Every allowed recipe as a dot, the frontier as a line with its points, the columns as squares with their names. */
@@ -42,6 +44,7 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
       name: describe(dot),
       fits: dot.just_fits,
       full: dot.full,
+      off_s: dot.bound_s,
     };
   };
   const points = (numbers: readonly number[]) => numbers.map(point).filter((one) => one !== null);
@@ -55,6 +58,7 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
     name: column.name,
     fits: false,
     full: true,
+    off_s: 0,
   }));
   const first = columns[0]?.measures;
   const tick = { fill: "var(--quiet)", fontSize: 12 };
@@ -62,7 +66,9 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
   const must = [...line, ...mine].map((one) => one.x);
   const slow = cloud.map((one) => one.x).sort((a, b) => a - b);
   const low = Math.min(...must, ...slow.slice(0, 1));
-  const high = Math.max(...must, slow[Math.floor(0.85 * slow.length)] ?? 0);
+  const reach = Math.max(...must, slow[Math.floor(0.85 * slow.length)] ?? 0);
+  // One lonely column still needs room on both sides.
+  const high = Math.max(reach, 1.1 * low);
   const beyond = cloud.filter((one) => one.x > high).length;
   const ticks = niceTicks(low, high);
   return (
@@ -144,7 +150,7 @@ function Small({ cx = 0, cy = 0, payload, picked }: Shaped & { picked: ReadonlyS
       r={chosen ? 6 : 3}
       className="cursor-pointer"
       fill={chosen ? "var(--color-base-content)" : "var(--color-secondary)"}
-      fillOpacity={chosen ? 1 : 0.45}
+      fillOpacity={chosen ? 1 : payload?.full ? 0.75 : 0.22}
     />
   );
 }
@@ -184,7 +190,7 @@ function Told({ point, axis, first, firstName }: ToldProps) {
       <p className="font-semibold">{point.name}</p>
       <p>
         {clock(point.x * 60)}, {axis.show(point.y)}
-        {!point.full && <span className="text-quiet"> from a sample</span>}
+        {!point.full && <span className="text-quiet"> from a sample: ± {clock(Math.ceil(point.off_s))}</span>}
       </p>
       {first && point.number >= 0 && (
         <p className="text-quiet">

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Found, type Part, type RecipeColumn, type SearchLimits, type SearchStart } from "../../api/client";
 import { useJob } from "../../api/jobs";
-import { useColumns, useFindings, useShelf } from "../../api/queries";
+import { useColumns, useMeasures, useShelf } from "../../api/queries";
 import { clock, clockDifference, signed } from "../../lib/format";
 import { JobBar } from "../../parts/JobBar";
 import { useToast } from "../../parts/Toasts";
@@ -15,6 +15,7 @@ import { Cloud, type Mark } from "./Cloud";
 import { AXES, describe, kneeOf, nonDominated, shortName, SLIDES, type Against, type Axis } from "./frontier";
 
 const MOST_PICKED = 6;
+const NONE: ReadonlySet<number> = new Set();
 
 /** All that the limits allow around one column: the frontier of time against filament. */
 export default function TradeoffPage() {
@@ -61,7 +62,13 @@ function Around({ part, column, columns, start, onColumn }: AroundProps) {
   const [typed, setTyped] = useState<Partial<Record<string, string>>>({});
   const [limits, setLimits] = useState<SearchLimits>(start.limits);
   const [against, setAgainst] = useState<Against>("filament_g");
-  const own = useFindings(column, part, true).data?.measures ?? undefined;
+  const measured = useMeasures(columns, part);
+  const own = measured[columns.findIndex((one) => one.id === column.id)];
+  const marks: Mark[] = columns.flatMap((one, at) => {
+    const measures = measured[at];
+    return measures === undefined ? [] : [{ name: one.name, measures }];
+  });
+  const axis: Axis = AXES.find((one) => one.key === against) ?? (AXES[0] as Axis);
 
   const vary = useMemo<Vary>(() => {
     const asked: Vary = {};
@@ -86,14 +93,19 @@ function Around({ part, column, columns, start, onColumn }: AroundProps) {
     <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_320px]">
       <div className="min-w-0">
         {found ? (
-          <Answer found={found} part={part} column={column} columns={columns} complete={work.job?.state === "done"} />
+          <Answer found={found} part={part} column={column} marks={marks} complete={work.job?.state === "done"} />
         ) : (
-          <div className="border-y border-rule py-6">
+          <div className="border-y border-rule py-3">
             <h2 className="font-serif text-2xl">Everything the limits allow</h2>
             <p className="mt-1 max-w-xl">
               Say what may vary and which limits hold; hundreds of recipes around {column.name} are then computed on this
-              part, and the ones that no other beats in both minutes and grams are drawn as a line.
+              part, and the ones that no other beats in both minutes and grams are drawn as a line. So far these are your columns:
             </p>
+            {marks.length > 0 ? (
+              <Cloud dots={[]} shown={[]} frontier={[]} knee={undefined} picked={NONE} columns={marks} axis={axis} describe={() => ""} onPick={() => undefined} />
+            ) : (
+              <p className="py-10 text-quiet" role="status">Computing your columns …</p>
+            )}
           </div>
         )}
         <div className="mt-2">
@@ -156,11 +168,11 @@ interface AnswerProps {
   found: Found;
   part: Part;
   column: RecipeColumn;
-  columns: RecipeColumn[];
+  marks: Mark[];
   complete: boolean;
 }
 
-function Answer({ found, part, column, columns, complete }: AnswerProps) {
+function Answer({ found, part, column, marks, complete }: AnswerProps) {
   const shelf = useShelf().data;
   const actions = useSheet(part.id);
   const navigate = useNavigate();
@@ -189,19 +201,14 @@ function Answer({ found, part, column, columns, complete }: AnswerProps) {
       : [],
   );
   const sliding = Object.values(slides).some((one) => one !== undefined);
-  const frontier = sliding || !complete ? nonDominated(points, shown) : found.frontier;
+  // A line is only drawn through what was computed in full.
+  const whole = shown.filter((number) => found.dots[number]?.full);
+  const frontier = sliding || !complete ? nonDominated(points, whole) : found.frontier;
   const knee = kneeOf(points, frontier);
   const say = (number: number) => {
     const dot = found.dots[number];
     return dot === undefined ? "" : describe(dot, varying, shelf);
   };
-  const marks: Mark[] = columns.flatMap((one) =>
-    one.id === column.id
-      ? [{ name: one.name, measures: found.base }]
-      : one.estimate
-        ? [{ name: one.name, measures: columnMeasures(found, one) }]
-        : [],
-  );
   const pick = (number: number) => {
     if (number < 0) return;
     const next = new Set(picked);
@@ -244,7 +251,7 @@ function Answer({ found, part, column, columns, complete }: AnswerProps) {
   return (
     <div>
       <h2 className="sr-only">The answer</h2>
-      <Sentence found={found} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
+      <Sentence found={found} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
       <Cloud
         dots={found.dots}
         shown={shown}
@@ -260,7 +267,7 @@ function Answer({ found, part, column, columns, complete }: AnswerProps) {
         <span>
           {found.computed} computed of {found.space.toLocaleString("en")}, {found.discarded} ruled out before, {found.broke_limits} over a limit
         </span>
-        <span>line: none beats these in both</span>
+        <span>line and dark dots: all layers computed; light: a sample of them</span>
         <span>ring: where it bends</span>
         <span>tab: just fits before the next plate</span>
         <span>square: your columns</span>
@@ -331,21 +338,9 @@ function Answer({ found, part, column, columns, complete }: AnswerProps) {
   );
 }
 
-/** A column's place in the drawing, from its own figures; what else is measured is not drawn. */
-function columnMeasures(found: Found, column: RecipeColumn): Found["base"] {
-  const { estimate } = column;
-  const pieces = column.preview?.effective.copies?.count ?? 1;
-  if (!estimate) return found.base;
-  return {
-    ...found.base,
-    piece_time_s: estimate.print_time_s / pieces,
-    filament_g: estimate.filament_g / pieces,
-    expected_cost: estimate.filament_cost / pieces,
-  };
-}
-
 interface SentenceProps {
   found: Found;
+  narrowed: boolean;
   frontier: readonly number[];
   knee: number | undefined;
   axis: Axis;
@@ -355,10 +350,12 @@ interface SentenceProps {
 }
 
 /** The answer in a sentence or two: the fastest, the leanest and the bend, each with what it gives up. */
-function Sentence({ found, frontier, knee, axis, say, exact, baseName }: SentenceProps) {
+function Sentence({ found, narrowed, frontier, knee, axis, say, exact, baseName }: SentenceProps) {
   const fastest = frontier[0];
   const leanest = frontier.at(-1);
-  if (fastest === undefined || leanest === undefined) return <p className="text-quiet">Nothing passes these limits.</p>;
+  if (fastest === undefined || leanest === undefined) {
+    return <p className="border-y border-rule py-2 text-quiet">{exact || narrowed ? "Nothing that was computed in full passes these limits." : "The first recipes are being computed …"}</p>;
+  }
   const figures = (number: number) => {
     const m = found.dots[number]?.measures;
     return m === undefined ? "" : `${clock(m.piece_time_s)} and ${axis.show(axis.of(m))}`;
@@ -392,6 +389,15 @@ function Sentence({ found, frontier, knee, axis, say, exact, baseName }: Sentenc
       ) : (
         <p className="text-sm">It is the leanest, too: nothing that was allowed uses less.</p>
       )}
+      <p className="text-sm text-quiet" data-testid="sure">
+        {narrowed
+          ? "Of those computed in full: lighter dots are known from a sample of layers only."
+          : !exact
+            ? "Not final: recipes are still being computed."
+            : found.proven
+              ? `Sure within 1 %: ${found.in_full} of ${found.computed} were computed in full, and no other could still beat the line by more.`
+              : found.doubt}
+      </p>
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import type { Dot, Found, Measures, Shelf } from "../../api/client";
-import { plain } from "../../lib/format";
+import { clock, plain } from "../../lib/format";
 
 export type Against = Found["against"];
 
@@ -90,10 +90,8 @@ export interface Slide {
   show: (value: number) => string;
 }
 
-const hours = (seconds: number) => `${Math.floor(seconds / 3600)}:${String(Math.round((seconds % 3600) / 60)).padStart(2, "0")}`;
-
 export const SLIDES: readonly Slide[] = [
-  { key: "time_s", label: "Whole time at most", of: (m) => m.whole_time_s, end: "most", show: hours },
+  { key: "time_s", label: "Whole time at most", of: (m) => m.whole_time_s, end: "most", show: clock },
   { key: "filament_g", label: "Filament at most", of: (m) => m.filament_g, end: "most", show: (v) => `${v.toFixed(1)} g` },
   { key: "plates_per_day", label: "Plates a day at least", of: (m) => m.plates_per_day, end: "least", show: (v) => v.toFixed(1) },
   { key: "ridge_mm", label: "Steps on slopes at most", of: (m) => m.ridge_mm, end: "most", show: (v) => `${v.toFixed(2)} mm` },
