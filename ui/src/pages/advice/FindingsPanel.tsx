@@ -137,7 +137,7 @@ function Item({ finding, part, column, tried, trying, actions, saving }: ItemPro
         <div className="mt-0.5 flex flex-wrap items-center gap-1.5">
           {finding.remedies.map((way) => {
             const trial = tried?.find((one) => one.rule === finding.rule && one.label === way.label);
-            return <Way key={way.label} label={way.label} trial={trial} trying={trying} confirmed={saving !== undefined} finding={finding} column={column} settings={way.settings} actions={actions} />;
+            return <Way key={way.label} label={way.label} trial={trial} trying={trying} confirmed={saving !== undefined} told={saving !== undefined && trial === saving} finding={finding} column={column} settings={way.settings} actions={actions} />;
           })}
           <button type="button" className="btn btn-ghost btn-xs text-quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
             Why
@@ -188,10 +188,12 @@ interface WayProps {
   actions: SheetActions;
   /** It was seen to save, whether its finding falls silent or not. */
   confirmed: boolean;
+  /** Its figures stand in the sentence already. */
+  told: boolean;
 }
 
 /** One way out, with what it costs; one that was tried and does not clear its finding is not offered, but keeps its place. */
-function Way({ label, settings, trial, trying, finding, column, actions, confirmed }: WayProps) {
+function Way({ label, settings, trial, trying, finding, column, actions, confirmed, told }: WayProps) {
   const toast = useToast();
   if (!trying && !confirmed && !trial?.clears.includes(finding.rule)) {
     return (
@@ -213,7 +215,7 @@ function Way({ label, settings, trial, trying, finding, column, actions, confirm
       onClick={apply}
     >
       <span className="font-semibold">{label}</span>
-      <span className="inline-block min-w-24 text-left">
+      {!told && <span className="inline-block min-w-24 text-left">
         {trial ? (
           <>
             {clockDifference(trial.time_s)}
@@ -222,7 +224,7 @@ function Way({ label, settings, trial, trying, finding, column, actions, confirm
         ) : (
           <span className="loading loading-dots loading-xs" aria-label="trying it" />
         )}
-      </span>
+      </span>}
     </button>
   );
 }

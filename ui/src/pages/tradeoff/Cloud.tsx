@@ -69,6 +69,8 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
   const reach = Math.max(...must, slow[Math.floor(0.85 * slow.length)] ?? 0);
   // One lonely column still needs room on both sides.
   const high = Math.max(reach, 1.1 * low);
+  const heights = [...cloud, ...line, ...mine].map((one) => one.y);
+  const tall = Math.max(...heights) - Math.min(...heights);
   const beyond = cloud.filter((one) => one.x > high).length;
   const ticks = niceTicks(low, high);
   return (
@@ -94,7 +96,7 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
             tick={tick}
             stroke="var(--rule)"
             width={58}
-            tickFormatter={axis.show}
+            tickFormatter={(value: number) => axis.tick(value, tall)}
             label={{ value: axis.label, angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 40 }}
           />
           <Tooltip
@@ -119,7 +121,7 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
             shape={(props: Shaped) => <Large {...props} picked={picked} knee={knee} />}
             onClick={(at) => onPick((at.payload as Point).number)}
           />
-          <Scatter data={mine} isAnimationActive={false} shape={(props: Shaped) => <Own {...props} />} />
+          <Scatter data={mine} isAnimationActive={false} shape={(props: Shaped) => <Own {...props} low={ticks[0] ?? 0} high={ticks.at(-1) ?? high} />} />
         </ScatterChart>
       </ResponsiveContainer>
     </div>
@@ -166,11 +168,14 @@ function Large({ cx = 0, cy = 0, payload, picked, knee }: Shaped & { picked: Rea
   );
 }
 
-function Own({ cx = 0, cy = 0, payload }: Shaped) {
+/** A column's square with its name: on the side where there is room, and neighbours' names at different heights. */
+function Own({ cx = 0, cy = 0, payload, low, high }: Shaped & { low: number; high: number }) {
+  const left = payload !== undefined && payload.x > low + 0.8 * (high - low);
+  const lift = payload !== undefined && payload.number % 2 === 0 ? -10 : 4;
   return (
     <g>
       <rect x={cx - 5} y={cy - 5} width={10} height={10} fill="var(--color-base-100)" stroke="var(--color-base-content)" strokeWidth={2} />
-      <text x={cx + 9} y={cy + 4} fontSize={12} fill="var(--color-base-content)" paintOrder="stroke" stroke="var(--color-base-100)" strokeWidth={3}>
+      <text x={left ? cx - 9 : cx + 9} y={cy + lift} textAnchor={left ? "end" : "start"} fontSize={12} fill="var(--color-base-content)" paintOrder="stroke" stroke="var(--color-base-100)" strokeWidth={3}>
         {payload?.name}
       </text>
     </g>

@@ -10,13 +10,17 @@ export interface Axis {
   /** The figure that is to be small. */
   of: (measures: Measures) => number;
   show: (value: number) => string;
+  /** A mark of the axis; exact enough that neighbours differ over a range so wide. */
+  tick: (value: number, range: number) => string;
 }
 
+const digits = (range: number, usual: number) => (range < 0.5 ? usual + 1 : usual);
+
 export const AXES: readonly Axis[] = [
-  { key: "filament_g", label: "Filament", unit: "g", of: (m) => m.filament_g, show: (v) => `${v.toFixed(1)} g` },
-  { key: "expected_cost", label: "Expected cost", unit: "", of: (m) => m.expected_cost, show: (v) => v.toFixed(2) },
-  { key: "ridge_mm", label: "Steps on slopes", unit: "mm", of: (m) => m.ridge_mm, show: (v) => `${v.toFixed(2)} mm` },
-  { key: "bend", label: "Bend index, reversed", unit: "", of: (m) => -m.bend, show: (v) => (-v).toFixed(2) },
+  { key: "filament_g", label: "Filament", unit: "g", of: (m) => m.filament_g, show: (v) => `${v.toFixed(1)} g`, tick: (v, range) => `${v.toFixed(digits(range, 1))} g` },
+  { key: "expected_cost", label: "Expected cost", unit: "", of: (m) => m.expected_cost, show: (v) => v.toFixed(2), tick: (v) => v.toFixed(2) },
+  { key: "ridge_mm", label: "Steps on slopes", unit: "mm", of: (m) => m.ridge_mm, show: (v) => `${v.toFixed(2)} mm`, tick: (v) => `${v.toFixed(2)} mm` },
+  { key: "bend", label: "Bend index, reversed", unit: "", of: (m) => -m.bend, show: (v) => (-v).toFixed(2), tick: (v) => (-v).toFixed(2) },
 ];
 
 /** Numbers of the points that no other beats in time and in the other figure, by time. */
