@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from meanbead.core.durations import duration, duration_difference
-from meanbead.core.errors import MeanBeadError
+from meanbead.core.errors import MeanBeadError, OpenSurface, PartError, SeveralModels
 from meanbead.core.explain import explain
 from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
 
@@ -124,8 +124,13 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _part(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("part", metavar="PART", type=Path, help="STL, OBJ or 3MF file")
+    parser.add_argument("part", metavar="PART", type=Path, help="STL, OBJ, 3MF, PLY or STEP file, or a zip of these")
     parser.add_argument("--unit", choices=["auto", "mm", "cm", "inch", "m"], default="auto", help="unit of the file")
+    parser.add_argument("--member", metavar="NAME", default="", help="which model of a zip archive")
+    parser.add_argument("--close-gaps", action="store_true", help="agree to guess where the surface is open")
+    parser.add_argument(
+        "--sheet-mm", metavar="MM", type=float, help="thickness for sheets that have none, with --close-gaps"
+    )
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
 
@@ -139,7 +144,8 @@ def _job_arguments(parser: argparse.ArgumentParser) -> None:
 def _facts(arguments: argparse.Namespace) -> None:
     from meanbead.core.part.facts import part_facts
 
-    facts = part_facts(_solid(arguments))
+    solid = _solid(arguments)
+    facts = part_facts(solid)
     if arguments.json:
         print(facts.model_dump_json())
         return
@@ -149,6 +155,8 @@ def _facts(arguments: argparse.Namespace) -> None:
     print(f"surface    {facts.surface_mm2 / 100:.1f} cm2")
     print(f"footprint  {facts.footprint_mm2 / 100:.2f} cm2")
     print(f"triangles  {facts.triangles:,} in {facts.bodies} {'body' if facts.bodies == 1 else 'bodies'}")
+    if solid.guessed is not None and solid.guessed.any():
+        print(f"guessed    {int(solid.guessed.sum()):,} triangles of the surface")
     for sentence in facts.mended:
         print(f"mended     {sentence}")
 
@@ -377,7 +385,26 @@ def _solid(arguments: argparse.Namespace) -> Any:
     from meanbead.core.part.read import read_mesh
     from meanbead.core.part.sound import make_sound
 
-    return make_sound(read_mesh(arguments.part.read_bytes(), arguments.part.name), arguments.unit)
+    try:
+        raw = read_mesh(arguments.part.read_bytes(), arguments.part.name, arguments.member)
+    except SeveralModels as problem:
+        names = ", ".join(problem.names)
+        raise PartError(problem.message, field="member", remedy=f"Name one with --member: {names}.") from None
+    if not arguments.close_gaps:
+        try:
+            return make_sound(raw, arguments.unit)
+        except OpenSurface as problem:
+            raise PartError(
+                problem.message, field=problem.field, remedy="Give --close-gaps to have it closed by guessing."
+            ) from None
+    from meanbead.core.part.closing import close_gaps
+
+    if arguments.sheet_mm is not None and not 0.1 <= arguments.sheet_mm <= 50:
+        raise PartError("A sheet can be 0.1 to 50 mm thick.", field="sheet_mm")
+    closed = close_gaps(raw, arguments.unit, arguments.sheet_mm)
+    for sentence in closed.guesses.sentences:
+        print(f"guessed    {sentence}", file=sys.stderr)
+    return closed.solid
 
 
 def _read(path: Path | None, model: type[AnyModel]) -> AnyModel:

@@ -18,6 +18,7 @@ from urllib.request import urlopen
 import waitress
 
 from meanbead.api import create_app
+from meanbead.core import limits
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
 from meanbead.jobs.worker import WorkerThread
@@ -26,6 +27,8 @@ from meanbead.store.database import Database
 
 USUAL_PORT = 8420
 KEEP_S = 1.0
+BODY_BYTES = max(limits.GCODE_FILE_BYTES, limits.PART_FILE_BYTES) + 2 * limits.FORM_BYTES
+"""A little over what any request may hold, so that the application says what is too large, not the server."""
 ROOT = Path(__file__).resolve().parents[1]
 
 
@@ -130,7 +133,7 @@ def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:
 def _bind(database: Database, engine: Engine, wanted_port: int) -> waitress.server.BaseWSGIServer:
     """A server on the port wanted, or on a free one."""
     app = create_app(database, engine)
-    settings = {"host": "127.0.0.1", "threads": 12, "ident": None, "max_request_body_size": 256 * 1024 * 1024}
+    settings = {"host": "127.0.0.1", "threads": 12, "ident": None, "max_request_body_size": BODY_BYTES}
     return waitress.create_server(app, port=cluster.free_port(wanted_port), **settings)
 
 

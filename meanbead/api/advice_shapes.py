@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from meanbead.api.shape import Name, Shape
+from meanbead.api.shape import Name, RowId, Shape, Version
 from meanbead.core.advise.levers import Goal
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.measures import Measures
@@ -67,7 +67,7 @@ class SpoolAdd(Shape):
     """A new spool."""
 
     name: Name
-    material_id: int
+    material_id: RowId
     left_g: Annotated[float, Field(ge=0, le=50_000)]
     dried_on: date | None = None
 
@@ -75,7 +75,7 @@ class SpoolAdd(Shape):
 class SpoolEdit(Shape):
     """A change of a spool; what is left out stays."""
 
-    version: int
+    version: Version
     name: Name | None = None
     left_g: Annotated[float, Field(ge=0, le=50_000)] | None = None
     dried_on: date | None = None
@@ -93,7 +93,7 @@ class HouseRulesOut(Shape):
 class HouseRulesEdit(Shape):
     """A change of the house's rules; what is left out stays."""
 
-    version: int
+    version: Version
     rules: HouseRules | None = None
     shop: Shop | None = None
 

@@ -8,8 +8,8 @@ from flask_compress import Compress
 from meanbead import __version__
 from meanbead.api import advice, describe, guard, house, jobs, pages, parts, problems, recipes, shelf, views
 from meanbead.api.context import Context, attach
+from meanbead.core import limits
 from meanbead.core.estimate import Engine
-from meanbead.core.part.read import MAX_FILE_BYTES
 from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 
@@ -24,7 +24,7 @@ def create_app(database: Database | None, engine: Engine | None = None) -> APIFl
         docs_path=None,
         static_folder=None,  # type: ignore[arg-type]
     )
-    app.config["MAX_CONTENT_LENGTH"] = MAX_FILE_BYTES + 1024 * 1024
+    app.config["MAX_CONTENT_LENGTH"] = limits.PART_FILE_BYTES + limits.FORM_BYTES
     app.config["VALIDATION_ERROR_SCHEMA"] = problems.Problem
     app.config["HTTP_ERROR_SCHEMA"] = problems.Problem
     app.config["COMPRESS_MIN_SIZE"] = 1024

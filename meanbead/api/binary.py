@@ -6,10 +6,12 @@ docs/formats.md describes both for other readers.
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Callable, Iterable
+from typing import Any, TypeVar
 
 import numpy as np
+from apiflask import APIBlueprint
+from apiflask.schemas import FileSchema
 from flask import Response
 from numpy.typing import NDArray
 
@@ -17,7 +19,22 @@ from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.part.sound import Solid
 
 MESH_MAGIC = b"MBM1"
-STROKES_MAGIC = b"MBS1"
+STROKES_MAGIC = b"MBS2"
+
+
+View = TypeVar("View", bound=Callable[..., Response])
+
+
+def described_as(content_type: str) -> Callable[[View], View]:
+    """Says in the description that a view answers with a file of a content type."""
+    says: Callable[[View], View] = APIBlueprint("files", __name__).output(
+        FileSchema(type="string", format="binary"), content_type=content_type
+    )
+    return says
+
+
+BINARY = described_as("application/octet-stream")
+PNG = described_as("image/png")
 
 SPEED_UNIT_MM_S = 0.05
 FLOW_UNIT_MM3_S = 0.005
@@ -31,9 +48,9 @@ def mesh_bytes(solid: Solid) -> bytes:
 
 
 def strokes_bytes(detail: StrokeDetail, rows: slice, resting: NDArray[np.float64] | None) -> bytes:
-    """Strokes of some rows: ``MBS1``, their count (u32), start of the first (f32 x 2), then one array after the other:
+    """Strokes of some rows: ``MBS2``, their count (u32), start of the first (f32 x 2), then one array after the other:
     ends (f32 x 2), seconds (f32), width and height (u16, micrometres), speed (u16, 0.05 mm/s), peak flow (u16, 0.005
-    mm3/s), layer (u16), feature, cause, flags and resting share (u8; 255 is all of it)."""
+    mm3/s), layer (u32), feature, cause, flags and resting share (u8; 255 is all of it)."""
     strokes = detail.strokes
     count = rows.stop - rows.start
     start = strokes.start_xy[rows.start] if count else np.zeros(2)
@@ -45,7 +62,7 @@ def strokes_bytes(detail: StrokeDetail, rows: slice, resting: NDArray[np.float64
         _short(strokes.height_mm[rows] * 1000),
         _short(detail.speed_mm_s[rows] / SPEED_UNIT_MM_S),
         _short(detail.flow_mm3_s[rows] / FLOW_UNIT_MM3_S),
-        strokes.layer[rows].astype("<u2"),
+        strokes.layer[rows].astype("<u4"),
         strokes.feature[rows].astype("u1"),
         detail.cause[rows].astype("u1"),
         np.where(detail.pulled[rows], PULLED, 0).astype("u1"),

@@ -7,6 +7,8 @@ from urllib.parse import urlsplit
 from apiflask import APIFlask
 from flask import Response, abort, request
 
+from meanbead.core import limits
+
 _LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 _POLICY = "; ".join(
@@ -34,6 +36,12 @@ def register(app: APIFlask) -> None:
             origin = request.headers.get("Origin")
             if origin is not None and urlsplit(origin).netloc != request.host:
                 abort(403, "Changes are taken from Mean Bead's own pages only.")
+
+    @app.before_request
+    def numbers_that_rows_have() -> None:
+        # A larger one is no row's, and the database cannot even be asked for it.
+        if any(isinstance(value, int) and value > limits.ROW_ID for value in (request.view_args or {}).values()):
+            abort(404, "There is nothing of that number.")
 
     @app.after_request
     def headers(response: Response) -> Response:

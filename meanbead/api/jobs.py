@@ -17,12 +17,12 @@ FOLLOWS_COLUMN = ("estimate", "levers", "remedies")
 blueprint = APIBlueprint("jobs", __name__, url_prefix="/api", tag="Jobs")
 
 
-def start(kind: str, inputs: Any, arguments: dict[str, Any], queue: str = "long") -> JobOut:
+def start(kind: str, inputs: Any, arguments: dict[str, Any], queue: str = "long", *, again: bool = False) -> JobOut:
     """Ask for work, or find what was asked for before with the same inputs. What a person waits for goes to the queue
     ``quick``, which neither advice nor long work holds up."""
     with session() as db:
         # An estimate is kept by itself, not in its job.
-        again = kind == "estimate"
+        again = again or kind == "estimate"
         row, new = jobs.find_or_add(db, kind, jobs.digest_of(kind, inputs), arguments, queue=queue, again=again)
         out = job_out(row)
     if new:

@@ -2,26 +2,36 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import PurePosixPath
 
+import numpy as np
 from apiflask import APIBlueprint
 from flask import Response, request
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
+from meanbead.api.binary import BINARY, PNG, binary
 from meanbead.api.context import session
 from meanbead.api.jobs import FOLLOWS_COLUMN, start
-from meanbead.api.shapes import Headline, JobOut, PartEdit, PartOut, PartsOut, StancesAsk, VersionOnly, part_out
-from meanbead.core.errors import PartError
+from meanbead.api.problems import OpenUpload
+from meanbead.api.shapes import (
+    CloseAsk,
+    Headline,
+    JobOut,
+    PartEdit,
+    PartOut,
+    PartsOut,
+    StancesAsk,
+    VersionOnly,
+    part_out,
+)
+from meanbead.core import limits
+from meanbead.core.errors import OpenSurface, PartError
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.sound import make_sound
-from meanbead.core.vocabulary import Recipe
-from meanbead.store import jobs, workshop
-from meanbead.store.tables import NozzleRow, Part, Purpose
-
-MOST_BODIES = 60
+from meanbead.store import intake, jobs, workshop
+from meanbead.store.tables import Part, Purpose, Upload
 
 blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts")
 
@@ -52,39 +62,21 @@ def add_part() -> PartOut:
     """Read a file, check it, and keep it as a part with two columns to start from."""
     upload = request.files.get("file")
     if upload is None:
-        raise PartError("No file was sent.", field="file", remedy="Choose an STL, OBJ or 3MF file.")
-    file_name = PurePosixPath((upload.filename or "part").replace("\\", "/")).name
-    data = upload.read()
-    solid = make_sound(read_mesh(data, file_name), request.form.get("unit", "auto"))
-    with session() as db:
-        part = workshop.add_part(db, solid, name=_title(file_name), file_name=file_name, source=data)
-        _first_columns(db, part)
-        return part_out(part)
-
-
-def _title(file_name: str) -> str:
-    stem = file_name.rsplit(".", 1)[0]
-    words = re.sub(r"[\x00-\x1f_\-\s]+", " ", stem).strip()
-    return (words[:1].upper() + words[1:]) or "Part"
-
-
-def _first_columns(db: Session, part: Part) -> None:
-    """An everyday column, and one with the next larger nozzle to compare it with."""
-    machine, usual, material = workshop.first_of_each(db)
-    larger = sorted(
-        (row for row in workshop.all_rows(db, NozzleRow) if row.nozzle["bore_mm"] > usual.nozzle["bore_mm"]),
-        key=lambda row: row.nozzle["bore_mm"],
-    )
-    for name, nozzle in [("Everyday", usual), *[("Coarser", row) for row in larger[:1]]]:
-        workshop.add_recipe(
-            db,
-            part,
-            name=name,
-            machine_id=machine.id,
-            nozzle_id=nozzle.id,
-            material_id=material.id,
-            choices=Recipe(),
+        raise PartError(
+            "No file was sent.", field="file", remedy="Choose an STL, OBJ, 3MF, PLY or STEP file, or a zip of these."
         )
+    file_name = PurePosixPath((upload.filename or "part").replace("\\", "/")).name
+    unit, member = request.form.get("unit", "auto"), request.form.get("member", "")
+    data = upload.read()
+    try:
+        solid = make_sound(read_mesh(data, file_name, member), unit)
+    except OpenSurface as problem:
+        with session() as db:
+            kept = workshop.add_upload(db, file_name, unit, member, data, problem).id
+        raise OpenUpload(problem, kept) from None
+    with session() as db:
+        part = intake.add(db, solid, file_name=file_name, member=member, source=data)
+        return part_out(part)
 
 
 @blueprint.get("/<int:part_id>")
@@ -132,7 +124,7 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
         bodies = split_bodies(workshop.load_solid(db, part_id))
         if len(bodies) < 2:
             raise PartError("This part is one body: there is nothing to split.", field="bodies")
-        if len(bodies) > MOST_BODIES:
+        if len(bodies) > limits.BODIES_SPLIT:
             raise PartError(
                 f"It would fall into {len(bodies):,} bodies.",
                 field="bodies",
@@ -145,6 +137,8 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
             # The body's own mesh stands for the file, which holds them all.
             one = workshop.add_part(db, body, name=name, file_name=part.file_name, source=b"")
             one.purpose_id, one.quantity, one.due_on = part.purpose_id, part.quantity, part.due_on
+            # Which triangles of it were guessed is not known any more; that some were, is.
+            one.guessed = part.guessed
             for column in columns:
                 if column.gcode_id is None:
                     workshop.copy_recipe(db, column, one)
@@ -197,7 +191,44 @@ def restore_part(part_id: int) -> PartOut:
         return part_out(part)
 
 
+@blueprint.get("/uploads/<int:upload_id>/picture")
+@PNG
+def upload_picture(upload_id: int) -> Response:
+    """Where the surface of a file that waits for an answer is open, PNG."""
+    with session() as db:
+        workshop.get_upload(db, upload_id)
+        row = db.scalar(select(Upload).where(Upload.id == upload_id).options(undefer(Upload.picture)))
+        return Response(b"" if row is None else row.picture or b"", content_type="image/png")
+
+
+@blueprint.post("/uploads/<int:upload_id>/close")
+@blueprint.input(CloseAsk)
+@blueprint.output(JobOut, status_code=202)
+def close_upload(upload_id: int, json_data: CloseAsk) -> JobOut:
+    """Close an open surface by guessing, in the background, and keep it as a part that is marked so."""
+    with session() as db:
+        workshop.get_upload(db, upload_id)
+    arguments = {"upload_id": upload_id, **json_data.model_dump(mode="json")}
+    # Closed again after an undo, it is another part: an old job's is not found.
+    return start("close", arguments, arguments, again=True)
+
+
+@blueprint.get("/<int:part_id>/guessed")
+@BINARY
+@blueprint.doc(summary="1 for each triangle that was guessed, else 0, as 32-bit floats")
+def guessed(part_id: int) -> Response:
+    """Which triangles no file held."""
+    with session() as db:
+        part = workshop.get(db, Part, part_id)
+        row = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.guessed_faces)))
+        marks = None if row is None else row.guessed_faces
+        count = int(part.facts["triangles"])
+    found = np.zeros(count, "<f4") if marks is None else np.frombuffer(marks, "u1").astype("<f4")
+    return binary(found.tobytes(), keep=True)
+
+
 @blueprint.get("/<int:part_id>/picture")
+@PNG
 def picture(part_id: int) -> Response:
     """The part's drawing, PNG. Its address changes with the mesh, so it may be kept for long."""
     with session() as db:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from functools import lru_cache
 from typing import Any
 
 from apiflask import APIFlask
@@ -13,8 +14,11 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from meanbead.api import shapes
-from meanbead.core.errors import MeanBeadError, UnitUnclear
-from meanbead.core.explain import explain
+from meanbead.api.shape import Shape
+from meanbead.core import limits
+from meanbead.core.errors import MeanBeadError, OpenSurface, SeveralModels, UnitUnclear
+from meanbead.core.explain import explain, field_label
+from meanbead.core.vocabulary.base import Model
 from meanbead.store.workshop import NotFound, Stale
 
 _LOG = logging.getLogger(__name__)
@@ -27,8 +31,18 @@ class FieldProblem(BaseModel):
     message: str
 
 
+class OpenUpload(Exception):
+    """A file whose surface is open; it is kept under ``upload_id`` until somebody has decided."""
+
+    def __init__(self, problem: OpenSurface, upload_id: int) -> None:
+        super().__init__(str(problem))
+        self.problem, self.upload_id = problem, upload_id
+
+
 class Problem(BaseModel):
-    """RFC 9457 problem details. ``errors`` names the fields; ``stored`` is what stands now after a stale write."""
+    """RFC 9457 problem details. ``errors`` names the fields; ``stored`` is what stands now after a stale write;
+    ``models`` are those of an archive of which one has to be named. ``upload_id`` is a file that may be closed by guessing,
+    and ``sheets`` says that it may be made of sheets without thickness."""
 
     type: str = "about:blank"
     title: str = ""
@@ -38,6 +52,9 @@ class Problem(BaseModel):
     suggested_unit: str | None = None
     extents: list[float] | None = None
     stored: dict[str, Any] | None = None
+    models: list[str] | None = None
+    upload_id: int | None = None
+    sheets: bool | None = None
 
 
 def answer(problem: Problem) -> Response:
@@ -60,7 +77,10 @@ def register(app: APIFlask) -> None:
     def from_http(error: HTTPException) -> Response:
         detail = error.description or str(error.name)
         if error.code == 413:
-            detail = "The file is larger than the limit: 200 MB for a part (export fewer triangles), 400 MB for G-code."
+            detail = (
+                f"The file is larger than the limit: {limits.megabytes(limits.PART_FILE_BYTES)} for a part (export fewer "
+                f"triangles), {limits.megabytes(limits.GCODE_FILE_BYTES)} for G-code."
+            )
         return answer(_plain(error.code or 500, detail))
 
     @app.errorhandler(ValidationError)
@@ -78,7 +98,23 @@ def register(app: APIFlask) -> None:
         )
         if isinstance(error, UnitUnclear):
             problem = problem.model_copy(update={"suggested_unit": error.suggested, "extents": list(error.extents)})
+        if isinstance(error, SeveralModels):
+            problem = problem.model_copy(update={"models": error.names})
         return answer(problem)
+
+    @app.errorhandler(OpenUpload)
+    def from_open(error: OpenUpload) -> Response:
+        return answer(
+            Problem(
+                type="urn:meanbead:open-surface",
+                title=error.problem.message,
+                status=422,
+                detail=str(error.problem),
+                errors=[FieldProblem(field="file", message=str(error.problem))],
+                upload_id=error.upload_id,
+                sheets=error.problem.sheets,
+            )
+        )
 
     @app.errorhandler(NotFound)
     def from_missing(error: NotFound) -> Response:
@@ -113,14 +149,26 @@ def _plain(status: int, detail: str) -> Problem:
 
 def _invalid(error: ValidationError) -> Problem:
     # A validation error carries its model's name, which finds the keys that could have been meant.
-    found = explain(error, getattr(shapes, error.title, None))
+    found = explain(error, _models().get(error.title))
     return Problem(
         type="urn:meanbead:invalid",
         title="Some fields cannot be used as they are.",
         status=422,
-        detail=" ".join(f"{problem.field}: {problem.message}" for problem in found),
+        detail=" ".join(f"{field_label(problem.field)}: {problem.message}" for problem in found),
         errors=[FieldProblem(field=problem.field, message=problem.message) for problem in found],
     )
+
+
+@lru_cache(maxsize=1)
+def _models() -> dict[str, type[BaseModel]]:
+    """Every model that a request may be checked by, by its name."""
+    found: dict[str, type[BaseModel]] = {}
+    left: list[type[BaseModel]] = [Shape, Model]
+    while left:
+        model = left.pop()
+        found[model.__name__] = model
+        left += model.__subclasses__()
+    return found
 
 
 HTTP_TITLES = {

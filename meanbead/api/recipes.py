@@ -29,6 +29,7 @@ from meanbead.api.shapes import (
     recipe_out,
     version_out,
 )
+from meanbead.core import limits
 from meanbead.core.advise.context import with_settings
 from meanbead.core.carry import carried, short_line
 from meanbead.core.errors import MeanBeadError
@@ -40,7 +41,6 @@ from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, Pr
 from meanbead.store import jobs, workshop
 from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, Part, RecipeRow
 
-MAX_GCODE_BYTES = 400 * 1024 * 1024
 PATIENCE_S = 0.7
 """What takes longer is told as a job, with its progress."""
 
@@ -176,7 +176,7 @@ def _made(db: Session, part: Part, name: str, like: HouseRecipe, choices: Recipe
 @blueprint.doc(summary="Add a column that replays a G-code file sent as multipart form data, field file")
 def add_gcode(part_id: int) -> RecipeOut:
     """Replay a file with the first column's machine, nozzle and material, and keep it as a read-only column."""
-    request.max_content_length = MAX_GCODE_BYTES
+    request.max_content_length = limits.GCODE_FILE_BYTES + limits.FORM_BYTES
     upload = request.files.get("file")
     if upload is None:
         raise MeanBeadError("No file was sent.", field="file", remedy="Choose a G-code file.")

@@ -6,10 +6,18 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from meanbead.core import limits
+
 Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
 
 
-class Shape(BaseModel):
-    """Refuses unknown keys."""
+RowId = Annotated[int, Field(ge=0, le=limits.ROW_ID)]
+"""The number of a row, as the database counts them."""
 
-    model_config = ConfigDict(extra="forbid")
+Version = Annotated[int, Field(ge=0, le=limits.ROW_ID)]
+
+
+class Shape(BaseModel):
+    """Refuses unknown keys, and numbers that cannot be counted with."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)

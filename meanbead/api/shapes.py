@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from meanbead.api.advice_shapes import SpoolOut, house_rules_out, spool_out
-from meanbead.api.shape import Name, Shape
+from meanbead.api.shape import Name, RowId, Shape, Version
 from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import Found
@@ -19,6 +19,7 @@ from meanbead.core.preview import Preview
 from meanbead.core.settings_sheet import Setting
 from meanbead.core.vocabulary import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
 from meanbead.core.vocabulary.finding import SetTo
+from meanbead.core.vocabulary.part import Guesses
 from meanbead.store.tables import (
     House,
     HouseRecipe,
@@ -47,14 +48,14 @@ class MachineOut(Shape):
 class MachineAdd(Shape):
     """A new machine: a copy of another one, or a typical one."""
 
-    copy_of: int | None = None
+    copy_of: RowId | None = None
     name: Name | None = None
 
 
 class MachineEdit(Shape):
     """A change of a machine; what is left out stays."""
 
-    version: int
+    version: Version
     name: Name | None = None
     printer: Printer | None = None
 
@@ -62,14 +63,14 @@ class MachineEdit(Shape):
 class FirmwareReport(Shape):
     """The settings that a machine's firmware printed on its console."""
 
-    version: int
+    version: Version
     report: Annotated[str, Field(max_length=200_000)]
 
 
 class ConsoleAsk(Shape):
     """Where a machine's console listens: ``host:port`` or a serial device."""
 
-    version: int
+    version: Version
     address: Annotated[str, Field(min_length=1, max_length=200)]
 
 
@@ -113,7 +114,7 @@ class PurposeOut(Shape):
 class PurposeEdit(Shape):
     """A change of a purpose; what is left out stays."""
 
-    version: int
+    version: Version
     name: Name | None = None
     limits: Limits | None = None
 
@@ -140,6 +141,7 @@ class PartOut(Shape):
     purpose_id: int | None
     quantity: int
     due_on: date | None
+    guessed: Guesses | None
     headline: Headline | None = None
 
 
@@ -152,11 +154,11 @@ class PartsOut(Shape):
 class PartEdit(Shape):
     """A change of a part; what is left out stays. A ``due_on`` of null takes the date away, likewise a purpose."""
 
-    version: int
+    version: Version
     name: Name | None = None
     note: Annotated[str, Field(max_length=400)] | None = None
     pose: Pose | None = None
-    purpose_id: int | None = None
+    purpose_id: RowId | None = None
     quantity: Annotated[int, Field(ge=1, le=100_000)] | None = None
     due_on: date | None = None
 
@@ -212,10 +214,10 @@ class RecipeAdd(Shape):
     names one, or with ``settings`` changed; a house recipe (``house_id``); a bead in a short line such as ``0.6 / 0.4 / 0.75`` (``line``); or fresh.
     """
 
-    copy_of: int | None = None
-    nozzle_id: int | None = None
+    copy_of: RowId | None = None
+    nozzle_id: RowId | None = None
     settings: Annotated[list[SetTo], Field(max_length=200)] = Field(default=[])
-    house_id: int | None = None
+    house_id: RowId | None = None
     line: Annotated[str, Field(max_length=200)] | None = None
     name: Name | None = None
 
@@ -223,13 +225,13 @@ class RecipeAdd(Shape):
 class RecipeEdit(Shape):
     """A change of a column; what is left out stays. With ``take_version`` it holds again what it held then."""
 
-    version: int
+    version: Version
     name: Name | None = None
-    machine_id: int | None = None
-    nozzle_id: int | None = None
-    material_id: int | None = None
+    machine_id: RowId | None = None
+    nozzle_id: RowId | None = None
+    material_id: RowId | None = None
     choices: Recipe | None = None
-    take_version: int | None = None
+    take_version: Version | None = None
 
 
 class HouseOut(Shape):
@@ -265,7 +267,7 @@ class HousesOut(Shape):
 class HouseAdd(Shape):
     """Keep a column's recipe for the house."""
 
-    recipe_id: int
+    recipe_id: RowId
     name: Name | None = None
 
 
@@ -273,10 +275,10 @@ class HouseEdit(Shape):
     """A change of a house recipe; with ``recipe_id`` it takes over that column's choices, with ``take_version`` what it
     held at that version."""
 
-    version: int
+    version: Version
     name: Name | None = None
-    recipe_id: int | None = None
-    take_version: int | None = None
+    recipe_id: RowId | None = None
+    take_version: Version | None = None
 
 
 class VersionOut(Shape):
@@ -301,6 +303,12 @@ class VersionsOut(Shape):
     versions: list[VersionOut]
 
 
+class ClosedUpload(Shape):
+    """The part that a file with an open surface has become."""
+
+    part_id: int
+
+
 class JobOut(Shape):
     """A piece of background work; what it finds stands under its kind's name, and grows while it runs."""
 
@@ -315,6 +323,7 @@ class JobOut(Shape):
     levers: Advice | None = None
     search: Found | None = None
     remedies: Remedies | None = None
+    close: ClosedUpload | None = None
 
 
 class Figures(Shape):
@@ -324,17 +333,23 @@ class Figures(Shape):
     job: JobOut | None = None
 
 
+class CloseAsk(Shape):
+    """Consent to guess where a surface is open; sheets without thickness are given ``sheet_mm``, or left out."""
+
+    sheet_mm: Annotated[float, Field(ge=0.1, le=50)] | None = None
+
+
 class StancesAsk(Shape):
     """The column with whose recipe ways to stand are estimated."""
 
-    recipe_id: int
+    recipe_id: RowId
 
 
 class WaterfallAsk(Shape):
     """From one column to another."""
 
-    from_id: int
-    to_id: int
+    from_id: RowId
+    to_id: RowId
 
 
 class NudgeAsk(Shape):
@@ -368,16 +383,16 @@ class NudgesOut(Shape):
 class PreviewAsk(Shape):
     """A column as it is being typed."""
 
-    machine_id: int
-    nozzle_id: int
-    material_id: int
+    machine_id: RowId
+    nozzle_id: RowId
+    material_id: RowId
     choices: Recipe
 
 
 class VersionOnly(Shape):
     """Names the version that is to be deleted."""
 
-    version: int
+    version: Version
 
 
 class HealthOut(Shape):
@@ -450,6 +465,7 @@ _RESULTS: dict[str, type[BaseModel]] = {
     "levers": Advice,
     "search": Found,
     "remedies": Remedies,
+    "close": ClosedUpload,
 }
 
 
@@ -483,6 +499,7 @@ def part_out(row: Part, headline: Headline | None = None) -> PartOut:
         purpose_id=row.purpose_id,
         quantity=row.quantity,
         due_on=row.due_on,
+        guessed=None if row.guessed is None else Guesses.model_validate(row.guessed),
         headline=headline,
     )
 

@@ -6,9 +6,10 @@ import numpy as np
 from apiflask import APIBlueprint
 from flask import Response, request
 
-from meanbead.api.binary import binary, mesh_bytes, strokes_bytes
+from meanbead.api.binary import BINARY, binary, mesh_bytes, strokes_bytes
 from meanbead.api.context import context, session
 from meanbead.api.shape import Shape
+from meanbead.core import limits
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job
@@ -18,9 +19,6 @@ from meanbead.core.strokes import FEATURES
 from meanbead.core.vocabulary import PartInsight
 from meanbead.store import workshop
 from meanbead.store.tables import Part
-
-MOST_STROKES = 400_000
-"""Strokes of one piece; a layer is never cut."""
 
 blueprint = APIBlueprint("views", __name__, url_prefix="/api", tag="Views")
 
@@ -43,6 +41,7 @@ class StrokesIndex(Shape):
 
 
 @blueprint.get("/parts/<int:part_id>/mesh")
+@BINARY
 @blueprint.doc(summary="The part's mesh in its pose, binary")
 def mesh(part_id: int) -> Response:
     """The mesh in its pose. Its address holds the part's digest, so it may be kept."""
@@ -59,6 +58,7 @@ def insight(part_id: int) -> PartInsight:
 
 
 @blueprint.get("/parts/<int:part_id>/thickness")
+@BINARY
 @blueprint.doc(summary="Thickness behind each triangle, mm, as 32-bit floats")
 def thickness(part_id: int) -> Response:
     """How thick the part is behind each triangle."""
@@ -98,6 +98,7 @@ def strokes_index(recipe_id: int) -> StrokesIndex:
 
 
 @blueprint.get("/recipes/<int:recipe_id>/strokes/<int:first>/<int:end>")
+@BINARY
 @blueprint.doc(summary="Strokes of layers first up to below end, binary; ?resting=1 also feels for the layer below")
 def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
     """A piece of the strokes, as compact binary."""
@@ -106,7 +107,7 @@ def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
     if not 0 <= first < end <= len(strokes.layers):
         raise MeanBeadError(f"There are {len(strokes.layers)} layers; ask for some of them.", field="first")
     low, high = np.searchsorted(strokes.layer, [first, end])
-    if high - low > MOST_STROKES and end - first > 1:
+    if high - low > limits.STROKES_PER_PIECE and end - first > 1:
         raise MeanBeadError("That is too much for one piece.", field="end", remedy="Ask for fewer layers.")
     resting = resting_share(strokes, (first, end)) if request.args.get("resting") == "1" else None
     return binary(strokes_bytes(detail, slice(int(low), int(high)), resting))

@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
+
+Surface = tuple[NDArray[np.float64], NDArray[np.int64]]
+"""Vertices (n, 3) and faces (m, 3)."""
+
 
 class MeanBeadError(ValueError):
     """Bad input. ``str(error)`` is one sentence or two, fit to be shown as it is.
@@ -36,6 +42,32 @@ class UnitUnclear(PartError):
         super().__init__(message, field="unit", remedy=remedy, code="unit-unclear")
         self.extents = extents
         self.suggested = suggested
+
+
+class SeveralModels(PartError):
+    """An archive with several models, of which one has to be named; ``names`` are theirs."""
+
+    def __init__(self, names: list[str]) -> None:
+        super().__init__(
+            f"The archive holds {len(names)} models.",
+            field="member",
+            remedy="Choose which to add.",
+            code="several-models",
+        )
+        self.names = names
+
+
+class OpenSurface(PartError):
+    """A surface that encloses no solid, so that it could only be closed by guessing.
+
+    ``vertices`` float64 (n, 3) mm and ``faces`` int64 (m, 3) are the surface, welded; ``edges`` int64 (k, 2) where it is
+    open or ambiguous; ``sheets`` says that it is, or may be, a sheet without thickness.
+    """
+
+    def __init__(self, message: str, *, remedy: str, surface: Surface, edges: NDArray[np.int64], sheets: bool) -> None:
+        super().__init__(message, field="file", remedy=remedy, code="open-surface")
+        self.vertices, self.faces = surface
+        self.edges, self.sheets = edges, sheets
 
 
 class RecipeError(MeanBeadError):

@@ -43,7 +43,11 @@ def _sentence(detail: Any, path: list[str], model: type[BaseModel] | None) -> st
         }
         return f"Must be {words[kind]} {bound:g}, not {_short(given)}."
     if kind in ("float_type", "float_parsing", "int_type", "int_parsing", "finite_number"):
-        return f"Must be a number, not {_short(given)}."
+        return (
+            f"Must be a number that can be counted with, not {_short(given)}."
+            if kind == "finite_number"
+            else f"Must be a number, not {_short(given)}."
+        )
     if kind == "int_from_float":
         return f"Must be a whole number, not {_short(given)}."
     if kind in ("literal_error", "enum"):
@@ -59,15 +63,43 @@ def _sentence(detail: Any, path: list[str], model: type[BaseModel] | None) -> st
 
 
 def _keys(model: type[BaseModel], path: list[str]) -> list[str]:
+    """The keys that a model knows at a path; places in lists are looked through."""
     for step in path:
+        if step.isdigit():
+            continue
         field = model.model_fields.get(step)
-        # An optional model is a union with None: look through it.
-        inner = [field.annotation, *get_args(field.annotation)] if field else []
-        models = [one for one in inner if isinstance(one, type) and issubclass(one, BaseModel)]
-        if not models:
+        inner = None if field is None else _model_in(field.annotation)
+        if inner is None:
             return []
-        model = models[0]
+        model = inner
     return list(model.model_fields)
+
+
+def _model_in(annotation: Any) -> type[BaseModel] | None:
+    """The model within an optional, a list or another wrapping."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    return next((found for one in get_args(annotation) if (found := _model_in(one)) is not None), None)
+
+
+_UNITS = ("mm3_s", "mm_s2", "mm_s", "mm2", "mm3", "mm", "deg", "cm3", "c", "s", "g", "h", "w", "kg", "min")
+
+
+def field_label(field: str) -> str:
+    """A dotted field as people call it: a setting by its own label, others by their words."""
+    from meanbead.core.choices import choices
+
+    labels = {choice.key: choice.label for choice in choices()}
+    steps = [step for step in field.split(".") if not step.isdigit()]
+    for start in range(len(steps)):
+        label = labels.get(".".join(steps[start:]))
+        if label is not None:
+            return label
+    last = steps[-1] if steps else "The request"
+    for unit in _UNITS:
+        last = last.removesuffix(f"_{unit}")
+    words = last.replace("_id", "").replace("_", " ").strip()
+    return words[:1].upper() + words[1:]
 
 
 def _short(value: object) -> str:

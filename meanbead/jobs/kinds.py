@@ -7,6 +7,9 @@ import time
 from dataclasses import replace
 from typing import Any
 
+from sqlalchemy import select
+from sqlalchemy.orm import undefer
+
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
@@ -14,13 +17,16 @@ from meanbead.core.advise.search import Found, search
 from meanbead.core.compare import waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
+from meanbead.core.part.closing import close_gaps
+from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stances import StoodWay, StoodWays, simpler, stances
 from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.resolve import resolve
 from meanbead.core.vocabulary import Recipe
 from meanbead.jobs.work import Toolbox, Work
-from meanbead.store import workshop
+from meanbead.store import intake, workshop
 from meanbead.store.advice import around
+from meanbead.store.tables import Upload
 
 SAMPLE_LAYERS = 24
 
@@ -142,6 +148,28 @@ def try_remedies(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     return remedies_tried(tools.engine, surroundings.job, context, tell).model_dump(mode="json")
 
 
+def close_surface(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """Close an upload's open surface by guessing, and keep it as a part. Arguments: ``upload_id`` and ``sheet_mm``."""
+    with tools.database.session.begin() as session:
+        row = session.scalars(
+            select(Upload).where(Upload.id == arguments["upload_id"]).options(undefer(Upload.source))
+        ).one_or_none()
+        if row is None:
+            raise MeanBeadError("The file is no longer kept here.", remedy="Add it again.")
+    raw = read_mesh(row.source, row.file_name, row.member)
+    closed = close_gaps(raw, row.unit, arguments["sheet_mm"], tools.progress)
+    with tools.database.session.begin() as session:
+        part = intake.add(
+            session,
+            closed.solid,
+            file_name=row.file_name,
+            member=row.member,
+            source=row.source,
+            guesses=closed.guesses,
+        )
+        return {"part_id": part.id}
+
+
 def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """Recipes that limits allow. Arguments: ``recipe_id``, ``vary``, ``limits``, ``against``, ``budget`` and
     ``time_s``."""
@@ -171,5 +199,6 @@ KINDS: dict[str, Work] = {
     "estimate": make_estimate,
     "levers": find_levers,
     "remedies": try_remedies,
+    "close": close_surface,
     "search": search_frontier,
 }

@@ -8,22 +8,27 @@ import io
 import json
 from collections.abc import Callable, Sequence
 from contextlib import suppress
+from datetime import timedelta
 from typing import IO, Any, BinaryIO, TypeVar, cast
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
+from sqlalchemy import delete as delete_rows
 from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload, undefer
 
+from meanbead.core.errors import OpenSurface
 from meanbead.core.estimate.engine import ENGINE_VERSION, Engine, Job
 from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.picture import draw_solid
+from meanbead.core.part.picture import draw_mesh, draw_solid
 from meanbead.core.part.pose import posed
 from meanbead.core.part.sound import Solid, digest_of, solid_from_arrays
 from meanbead.core.strokes.build import Watch, nobody
 from meanbead.core.vocabulary import Estimate, Material, Nozzle, Pose, Printer, Recipe
+from meanbead.core.vocabulary.part import Guesses
 from meanbead.store.tables import (
     EstimateRow,
     GcodeFile,
@@ -35,10 +40,13 @@ from meanbead.store.tables import (
     Part,
     RecipeRow,
     RecipeVersion,
+    Upload,
     now,
 )
 
 Row = TypeVar("Row", bound=Kept)
+UPLOADS_KEPT_FOR = timedelta(days=2)
+"""Files that wait for an answer; whoever comes later adds them again."""
 
 
 class NotFound(LookupError):
@@ -88,8 +96,17 @@ def restore(session: Session, row: Kept) -> None:
     session.flush()
 
 
-def add_part(session: Session, solid: Solid, *, name: str, file_name: str, source: bytes, note: str = "") -> Part:
-    """Keep a part: the file as it came, the sound mesh, its facts and its picture."""
+def add_part(
+    session: Session,
+    solid: Solid,
+    *,
+    name: str,
+    file_name: str,
+    source: bytes,
+    note: str = "",
+    guesses: Guesses | None = None,
+) -> Part:
+    """Keep a part: the file as it came, the sound mesh, its facts and its picture; and what was guessed of it."""
     part = Part(
         name=name[:120],
         file_name=file_name[:255],
@@ -101,16 +118,41 @@ def add_part(session: Session, solid: Solid, *, name: str, file_name: str, sourc
         faces=solid.faces.astype("<i4").tobytes(),
         picture=png_of(solid),
         pose={},
+        guessed=None if guesses is None else guesses.model_dump(mode="json"),
+        guessed_faces=None if solid.guessed is None else solid.guessed.astype("u1").tobytes(),
     )
     session.add(part)
     session.flush()
     return part
 
 
+def add_upload(session: Session, file_name: str, unit: str, member: str, source: bytes, surface: OpenSurface) -> Upload:
+    """Keep a file whose surface is open, until somebody has decided; older ones are forgotten."""
+    before = now() - UPLOADS_KEPT_FOR
+    session.execute(delete_rows(Upload).where(Upload.created_at < before))
+    drawing = draw_mesh(surface.vertices, surface.faces, marked=surface.edges)
+    row = Upload(file_name=file_name[:255], unit=unit, member=member[:255], source=source, picture=_png(drawing))
+    session.add(row)
+    session.flush()
+    return row
+
+
+def get_upload(session: Session, upload_id: int) -> Upload:
+    """A file that waits for an answer. Raises :class:`NotFound`."""
+    row = session.get(Upload, upload_id)
+    if row is None:
+        raise NotFound(f"There is no upload {upload_id}.")
+    return row
+
+
 def png_of(solid: Solid, width_px: int = 480, height_px: int = 360) -> bytes:
     """A solid's drawing, PNG."""
+    return _png(draw_solid(solid, width_px, height_px))
+
+
+def _png(drawing: NDArray[np.uint8]) -> bytes:
     buffer = io.BytesIO()
-    Image.fromarray(draw_solid(solid, width_px, height_px), "RGBA").save(buffer, "PNG", optimize=True)
+    Image.fromarray(drawing, "RGBA").save(buffer, "PNG", optimize=True)
     return buffer.getvalue()
 
 

@@ -46,4 +46,4 @@ def _bodies(solid: Solid) -> int:
 
 def _footprint_mm2(corners: NDArray[np.float64], normals: NDArray[np.float64]) -> float:
     on_bed = (corners[:, :, 2].max(axis=1) < BED_CONTACT_MM) & (normals[:, 2] < 0)
-    return float(-normals[on_bed, 2].sum() / 2)
+    return abs(float(normals[on_bed, 2].sum() / 2))  # never minus zero

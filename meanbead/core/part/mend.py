@@ -7,7 +7,8 @@ import numpy as np
 import trimesh
 from numpy.typing import NDArray
 
-from meanbead.core.errors import PartError
+from meanbead.core.errors import OpenSurface
+from meanbead.core.part.sound import open_edges
 from meanbead.core.part.wording import count_of, was
 
 MAX_HOLE_EDGES = 400
@@ -39,20 +40,22 @@ def mend_surface(
     return np.asarray(mesh.vertices, dtype=np.float64), np.asarray(mesh.faces, dtype=np.int64), mended
 
 
-def why_unsound(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> PartError:
+def why_unsound(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> OpenSurface:
     """The reason why a surface encloses no solid."""
-    open_edges = len(_open_edges(trimesh.Trimesh(vertices, faces, process=False, validate=False)))
-    if open_edges:
-        return PartError(
-            f"The surface is not closed: {count_of(open_edges, 'edge')} {'has' if open_edges == 1 else 'have'} nothing "
-            "on one side, and the gaps cannot be closed without guessing.",
-            field="file",
-            remedy="Close the body in the program that it was drawn in, and export it again.",
+    alone = len(_open_edges(trimesh.Trimesh(vertices, faces, process=False, validate=False)))
+    if alone:
+        says = (
+            f"The surface is not closed: {count_of(alone, 'edge')} {'has' if alone == 1 else 'have'} nothing on one side, "
+            "and the gaps cannot be closed without guessing."
         )
-    return PartError(
-        "The surface does not enclose a solid: more than two triangles meet in one edge, or it crosses itself there.",
-        field="file",
-        remedy="Join the bodies into one solid in the program that it was drawn in, and export it again.",
+    else:
+        says = "The surface does not enclose a solid: more than two triangles meet in one edge, or it crosses itself there."
+    return OpenSurface(
+        says,
+        remedy="Have it closed here by guessing, or close it in the program that it was drawn in and export it again.",
+        surface=(vertices, faces),
+        edges=open_edges(faces),
+        sheets=alone > 0,
     )
 
 

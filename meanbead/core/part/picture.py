@@ -8,24 +8,39 @@ from __future__ import annotations
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image, ImageDraw
 
 from meanbead.core.part.sound import Solid
 
 _TURN_DEG = 35.0
 _TILT_DEG = 28.0
 _INK = np.array([58.0, 52.0, 46.0])
+_MARK = np.array([200.0, 60.0, 10.0])
 _LIGHT = np.array([-0.45, -0.55, 0.70])
 
 
 def draw_solid(solid: Solid, width_px: int = 480, height_px: int = 360, oversample: int = 2) -> NDArray[np.uint8]:
-    """Draw a solid from the front, right and above, without perspective.
+    """Draw a solid; see :func:`draw_mesh`."""
+    return draw_mesh(solid.vertices, solid.faces, width_px, height_px, oversample)
+
+
+def draw_mesh(
+    vertices: NDArray[np.float64],
+    faces: NDArray[np.int64],
+    width_px: int = 480,
+    height_px: int = 360,
+    oversample: int = 2,
+    marked: NDArray[np.int64] | None = None,
+) -> NDArray[np.uint8]:
+    """Draw a surface from the front, right and above, without perspective; ``marked`` edges int64 (k, 2) stand out, even
+    behind it.
 
     Returns RGBA uint8 (height, width, 4): ink shades with transparency instead of white, so that it sits on any paper.
     """
     wide, high = width_px * oversample, height_px * oversample
-    corners = _project(solid.vertices, wide, high)
-    triangles = corners[solid.faces]
-    sides = solid.vertices[solid.faces]
+    corners = _project(vertices, wide, high)
+    triangles = corners[faces]
+    sides = vertices[faces]
     normals = np.cross(sides[:, 1] - sides[:, 0], sides[:, 2] - sides[:, 0])
     lengths = np.linalg.norm(normals, axis=1)
     normals = normals / np.where(lengths > 0, lengths, 1.0)[:, None]
@@ -41,12 +56,27 @@ def draw_solid(solid: Solid, width_px: int = 480, height_px: int = 360, oversamp
     # Paper under the part, so that lines behind it do not show through; the ink darkens it.
     paper = np.array([250.0, 246.0, 238.0])
     colour = paper[None, None, :] * (1 - ink[..., None]) + _INK[None, None, :] * ink[..., None]
+    if marked is not None and len(marked):
+        lines = _lines(corners, marked, wide, high, oversample)
+        colour = np.where(lines[..., None], _MARK, colour)
+        opaque = np.maximum(opaque, lines)
     rgba = np.dstack([colour * opaque[..., None], opaque * 255.0])
     small = rgba.reshape(height_px, oversample, width_px, oversample, 4).mean(axis=(1, 3))
     alpha = small[..., 3:4] / 255.0
     small[..., :3] = np.divide(small[..., :3], alpha, out=np.zeros_like(small[..., :3]), where=alpha > 0)
     picture: NDArray[np.uint8] = np.clip(np.round(small), 0, 255).astype(np.uint8)
     return picture
+
+
+def _lines(
+    corners: NDArray[np.float64], edges: NDArray[np.int64], wide: int, high: int, oversample: int
+) -> NDArray[np.bool_]:
+    """Where edges lie, bool (high, wide), three pixels wide in the end."""
+    sheet = Image.new("1", (wide, high))
+    pen = ImageDraw.Draw(sheet)
+    for start, end in edges.tolist():
+        pen.line([*corners[start, :2].tolist(), *corners[end, :2].tolist()], fill=1, width=3 * oversample)
+    return np.asarray(sheet, dtype=np.bool_)
 
 
 def _project(vertices: NDArray[np.float64], wide: int, high: int) -> NDArray[np.float64]:

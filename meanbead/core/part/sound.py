@@ -13,7 +13,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.errors import PartError, UnitUnclear
+from meanbead.core.errors import OpenSurface, PartError, UnitUnclear
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.wording import count_of, was
 
@@ -30,13 +30,15 @@ class Solid:
     """A sound solid, dropped on the bed (lowest z is 0) and centred on x = y = 0.
 
     ``vertices`` float64 (n, 3) mm, ``faces`` int64 (m, 3), outward by the right-hand rule; ``mended`` are sentences.
-    ``digest`` identifies the geometry.
+    ``digest`` identifies the geometry. ``guessed`` bool (m,) marks triangles that no file held: the surface was open there
+    and somebody has agreed to guess; None where nothing was.
     """
 
     vertices: NDArray[np.float64]
     faces: NDArray[np.int64]
     mended: tuple[str, ...]
     digest: str
+    guessed: NDArray[np.bool_] | None = None
 
     @cached_property
     def manifold(self) -> manifold3d.Manifold:
@@ -51,6 +53,35 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
     :class:`UnitUnclear` when the size looks like inches or metres. Raises :class:`PartError` where the mesh has no
     area or volume, is too large or small, or cannot safely be closed.
     """
+    vertices, faces, mended = surface_of(raw, unit)
+    _refuse_flat(vertices, faces)
+    made = solid_manifold(vertices, faces)
+    if made is None:
+        # The repair library takes longer to load than a sound part to check.
+        from meanbead.core.part.mend import mend_surface, why_unsound
+
+        vertices, faces, done = mend_surface(vertices, faces)
+        mended += done
+        made = solid_manifold(vertices, faces)
+        if made is None:
+            raise why_unsound(vertices, faces)
+    volume = float(made.volume())
+    if abs(volume) < 1e-3:
+        raise _no_volume()
+    if volume < 0:
+        faces = np.ascontiguousarray(faces[:, ::-1])
+        mended.append("The whole surface faced inwards and was turned.")
+        made = _manifold(vertices, faces)
+    solid = Solid(vertices, faces, tuple(mended), digest_of(vertices, faces))
+    solid.__dict__["manifold"] = made
+    return solid
+
+
+def surface_of(raw: RawMesh, unit: str = "auto") -> tuple[NDArray[np.float64], NDArray[np.int64], list[str]]:
+    """A mesh as a welded surface in millimetres, centred, its lowest corner at z = 0; and what was mended.
+
+    Raises :class:`UnitUnclear` and :class:`PartError` as :func:`make_sound` does.
+    """
     vertices = raw.vertices * _unit_mm(raw, unit)
     _check_size(vertices[np.unique(raw.faces)])
     mended = list(raw.notes)
@@ -64,28 +95,7 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
     if dropped:
         mended.append(f"{count_of(dropped, 'triangle')} without area or laid twice {was(dropped)} removed.")
     low, high = vertices.min(axis=0), vertices.max(axis=0)
-    vertices = vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
-    _refuse_flat(vertices)
-    made = _solid_of(vertices, faces)
-    if made is None:
-        # The repair library takes longer to load than a sound part to check.
-        from meanbead.core.part.mend import mend_surface, why_unsound
-
-        vertices, faces, done = mend_surface(vertices, faces)
-        mended += done
-        made = _solid_of(vertices, faces)
-        if made is None:
-            raise why_unsound(vertices, faces)
-    volume = float(made.volume())
-    if abs(volume) < 1e-3:
-        raise _no_volume()
-    if volume < 0:
-        faces = np.ascontiguousarray(faces[:, ::-1])
-        mended.append("The whole surface faced inwards and was turned.")
-        made = _manifold(vertices, faces)
-    solid = Solid(vertices, faces, tuple(mended), digest_of(vertices, faces))
-    solid.__dict__["manifold"] = made
-    return solid
+    return vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]], faces, mended
 
 
 def digest_of(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> str:
@@ -195,23 +205,41 @@ def _manifold(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifo
     )
 
 
-def _refuse_flat(vertices: NDArray[np.float64]) -> None:
+def _refuse_flat(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> None:
     """Refuse corners that all lie in one plane, whichever way it is tilted."""
+    if is_flat(vertices):
+        raise OpenSurface(
+            "The mesh has no volume: it is a flat sheet.",
+            remedy="Give it a thickness here, or in the program that it was drawn in.",
+            surface=(vertices, faces),
+            edges=open_edges(faces),
+            sheets=True,
+        )
+
+
+def is_flat(vertices: NDArray[np.float64]) -> bool:
+    """Whether corners, float64 (n, 3), all lie within a tenth of a micrometre of one plane."""
     centred = vertices - vertices.mean(axis=0)
-    thickness = float(np.sqrt(max(0.0, np.linalg.eigvalsh(centred.T @ centred / len(centred))[0])))
-    if thickness < 1e-4:
-        raise _no_volume()
+    return float(np.sqrt(max(0.0, np.linalg.eigvalsh(centred.T @ centred / len(centred))[0]))) < 1e-4
+
+
+def open_edges(faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Edges that do not have exactly one triangle on either side, int64 (k, 2)."""
+    edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
+    unique, counts = np.unique(edges, axis=0, return_counts=True)
+    found: NDArray[np.int64] = unique[counts != 2]
+    return found
 
 
 def _no_volume() -> PartError:
     return PartError(
-        "The mesh has no volume: it is a flat sheet.",
+        "The mesh has no volume.",
         field="file",
         remedy="Give the body a thickness in the program that it was drawn in.",
     )
 
 
-def _solid_of(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifold3d.Manifold | None:
+def solid_manifold(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> manifold3d.Manifold | None:
     """The solid that a surface encloses, or None where it is not closed and turned alike everywhere."""
     if not _edges_balance(faces):
         return None

@@ -7,7 +7,6 @@ refused, and XML entities are not expanded.
 from __future__ import annotations
 
 import io
-import posixpath
 import zipfile
 import zlib
 from dataclasses import dataclass, field
@@ -18,13 +17,9 @@ import numpy as np
 from defusedxml.common import DefusedXmlException
 from numpy.typing import NDArray
 
+from meanbead.core import limits
 from meanbead.core.errors import PartError
-
-MAX_UNPACKED_BYTES = 600 * 1024 * 1024
-MAX_RATIO = 200
-MAX_ENTRIES = 2000
-MAX_DEPTH = 16
-MAX_PLACED_OBJECTS = 10_000
+from meanbead.core.part.archive import bomb, check_entries
 
 UNIT_MM = {
     "micron": 0.001,
@@ -97,17 +92,17 @@ def read_threemf(data: bytes, max_triangles: int) -> ThreeMfMesh:
 def _model_root(data: bytes) -> Element:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            name = _check_entries(archive)
+            name = _model_entry(archive)
             with archive.open(name) as stream:
-                content = stream.read(MAX_UNPACKED_BYTES + 1)
+                content = stream.read(limits.UNPACKED_BYTES + 1)
     except PartError:
         raise
     except _DAMAGED:
         raise PartError(
             "The 3MF archive is damaged and cannot be unpacked.", field="file", remedy="Export or copy it again."
         ) from None
-    if len(content) > MAX_UNPACKED_BYTES:
-        raise _bomb()
+    if len(content) > limits.UNPACKED_BYTES:
+        raise bomb("3MF archive")
     try:
         root: Element = SafeXml.fromstring(content, forbid_dtd=True)
     except DefusedXmlException:
@@ -123,36 +118,14 @@ def _model_root(data: bytes) -> Element:
     return root
 
 
-def _check_entries(archive: zipfile.ZipFile) -> str:
-    """Refuse hostile archives; return the name of the model's entry."""
-    entries = archive.infolist()
-    if len(entries) > MAX_ENTRIES:
-        raise _bomb()
-    for entry in entries:
-        clean = posixpath.normpath(entry.filename.replace("\\", "/"))
-        if clean.startswith(("/", "..")) or (len(clean) > 1 and clean[1] == ":"):
-            raise PartError(
-                "The 3MF archive names a path outside itself.",
-                field="file",
-                remedy="Do not use this file; export the part again from the program that it was drawn in.",
-            )
-    unpacked = sum(entry.file_size for entry in entries)
-    packed = max(1, sum(entry.compress_size for entry in entries))
-    if unpacked > MAX_UNPACKED_BYTES or (unpacked > 10_000_000 and unpacked / packed > MAX_RATIO):
-        raise _bomb()
-    models = [entry.filename for entry in entries if entry.filename.lower().endswith(".model")]
+def _model_entry(archive: zipfile.ZipFile) -> str:
+    """The name of the model's entry; hostile archives are refused."""
+    check_entries(archive, "3MF archive")
+    models = [entry.filename for entry in archive.infolist() if entry.filename.lower().endswith(".model")]
     if not models:
         raise PartError("The archive holds no 3D model.", field="file", remedy="Export the part again as 3MF or STL.")
     preferred = [name for name in models if name.lower() == "3d/3dmodel.model"]
     return (preferred or models)[0]
-
-
-def _bomb() -> PartError:
-    return PartError(
-        "The 3MF archive unpacks to more than a part could need.",
-        field="file",
-        remedy=f"The limit is {MAX_UNPACKED_BYTES // 1024 // 1024} MB unpacked: export it coarser, or as binary STL.",
-    )
 
 
 def _read_object(node: Element) -> _Object:
@@ -203,7 +176,7 @@ def _place(
     one = objects.get(name)
     placed[0] += 1
     # Components may repeat each other without end, or double at each level: both counts are bounded.
-    if one is None or depth > MAX_DEPTH or placed[0] > MAX_PLACED_OBJECTS:
+    if one is None or depth > limits.COMPONENT_DEPTH or placed[0] > limits.PLACED_OBJECTS:
         raise PartError(
             "The 3MF file's components do not add up to a part.", field="file", remedy="Export the part again as STL."
         )

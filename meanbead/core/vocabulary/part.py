@@ -13,6 +13,16 @@ class Extents(Result):
     z: float
 
 
+class Guesses(Result):
+    """What was guessed to close a surface: the area that no file held, its share of the whole, and what was done and
+    left out, in sentences."""
+
+    added_mm2: float
+    share: float
+    volume_mm3: float
+    sentences: list[str]
+
+
 class PartFacts(Result):
     """Facts about a sound solid, standing as it will be printed."""
 

@@ -33,6 +33,11 @@ export async function fetchThickness(partId: number, digest: string, signal?: Ab
   return new Float32Array(await fetchBytes(`/api/parts/${partId}/thickness?${digest.slice(0, 12)}`, signal));
 }
 
+/** 1 for each triangle that was guessed to close the surface. */
+export async function fetchGuessed(partId: number, digest: string, signal?: AbortSignal): Promise<Float32Array> {
+  return new Float32Array(await fetchBytes(`/api/parts/${partId}/guessed?${digest.slice(0, 12)}`, signal));
+}
+
 /** Strokes of some layers: arrays of one length; `xy` holds starts and ends, four numbers a stroke. */
 export interface StrokePiece {
   count: number;
@@ -42,7 +47,7 @@ export interface StrokePiece {
   height_mm: Float32Array;
   speed_mm_s: Float32Array;
   flow_mm3_s: Float32Array;
-  layer: Uint16Array;
+  layer: Uint32Array;
   feature: Uint8Array;
   cause: Uint8Array;
   flags: Uint8Array;
@@ -57,7 +62,7 @@ export async function fetchStrokes(
   signal?: AbortSignal,
 ): Promise<StrokePiece> {
   const buffer = await fetchBytes(`/api/recipes/${recipeId}/strokes/${first}/${end}${resting ? "?resting=1" : ""}`, signal);
-  expectMagic(buffer, "MBS1");
+  expectMagic(buffer, "MBS2");
   const head = new DataView(buffer);
   const count = head.getUint32(4, true);
   let at = 16;
@@ -81,7 +86,7 @@ export async function fetchStrokes(
   const seconds = new Float32Array(buffer, take(4 * count), count);
   const [width_mm, height_mm] = [scaled(0.001), scaled(0.001)];
   const [speed_mm_s, flow_mm3_s] = [scaled(0.05), scaled(0.005)];
-  const layer = new Uint16Array(buffer, take(2 * count), count);
+  const layer = new Uint32Array(buffer, take(4 * count), count);
   const bytes = () => new Uint8Array(buffer, take(count), count);
   return {
     count,

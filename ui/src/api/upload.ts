@@ -3,9 +3,9 @@ import { asProblem, ProblemError, type Part, type RecipeColumn } from "./client"
 
 export type Unit = "auto" | "mm" | "cm" | "inch" | "m";
 
-/** Send a part file. */
-export function uploadPart(file: File, unit: Unit, onSent: (share: number) => void): Promise<Part> {
-  return upload<Part>("/api/parts", { file, unit }, onSent);
+/** Send a part file; `member` names one model of an archive. */
+export function uploadPart(file: File, unit: Unit, member: string, onSent: (share: number) => void): Promise<Part> {
+  return upload<Part>("/api/parts", { file, unit, member }, onSent);
 }
 
 /** Send a G-code file to be replayed next to a part's recipes. */

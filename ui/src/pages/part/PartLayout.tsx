@@ -55,6 +55,14 @@ function PartHead({ part }: { part: Part }) {
           {part.due_on && ` · by ${part.due_on}`}
           {part.note && <span className="text-base-content"> · {part.note}</span>}
           {facts.mended.length > 0 && <span className="block text-warning">Mended: {facts.mended.join(" ")}</span>}
+          {part.guessed && (
+            <span className="block text-warning">
+              Guessed: {part.guessed.sentences.join(" ")}{" "}
+              <Link className="underline" to={`/parts/${part.id}/ready?show=guessed`}>
+                Show it
+              </Link>
+            </span>
+          )}
         </p>
       </div>
       <nav aria-label="This part" className="ml-auto flex gap-1 text-sm">

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
-import { clock, fixed } from "../../lib/format";
+import { clock, fixed, percent } from "../../lib/format";
 import { useHistory, type Step } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 
@@ -49,6 +49,11 @@ export function PartCard({ part }: { part: Part }) {
         {part.note && <p className="mt-1 text-sm">{part.note}</p>}
         {part.facts.mended.length > 0 && (
           <p className="mt-1 text-sm text-warning">Mended: {part.facts.mended.join(" ")}</p>
+        )}
+        {part.guessed && (
+          <p className="mt-1 text-sm text-warning" title={part.guessed.sentences.join(" ")}>
+            Guessed: {percent(part.guessed.share)} of its surface
+          </p>
         )}
         <div className="mt-auto flex items-end justify-between gap-2 pt-3">
           {part.headline ? (

@@ -39,7 +39,7 @@ export function PartsPage() {
           <p className="text-quiet">Open one to compare recipes for it, side by side.</p>
         </div>
         <div className="flex flex-wrap items-center gap-3">
-          <span className="text-sm text-quiet">Drop an STL, OBJ or 3MF file anywhere here, or</span>
+          <span className="text-sm text-quiet">Drop an STL, OBJ, 3MF, PLY, STEP or zip file anywhere here, or</span>
           <button type="button" className="btn btn-accent btn-sm" onClick={() => picker.current?.click()}>
             Add a part
           </button>
@@ -47,7 +47,7 @@ export function PartsPage() {
             ref={picker}
             type="file"
             multiple
-            accept=".stl,.obj,.3mf"
+            accept=".stl,.obj,.3mf,.ply,.step,.stp,.zip"
             className="hidden"
             aria-label="Part files"
             onChange={(event) => {

@@ -1,6 +1,10 @@
+import type { ReactNode } from "react";
 import { Link } from "react-router";
+import type { Part } from "../../api/client";
 import type { Unit } from "../../api/upload";
-import { plain } from "../../lib/format";
+import { fixed, plain } from "../../lib/format";
+import { OpenSurface } from "./OpenSurface";
+import { SeveralModels } from "./SeveralModels";
 import type { Upload, Uploads } from "./useUploads";
 
 const UNIT_MM: readonly { unit: Unit; label: string; mm: number }[] = [
@@ -30,17 +34,32 @@ function Row({ upload, uploads }: { upload: Upload; uploads: Uploads }) {
       Dismiss
     </button>
   );
-  if (upload.problem) {
-    const { extents, suggested_unit: suggested } = upload.problem;
+  if (upload.part) return <Arrived part={upload.part} dismiss={dismiss} />;
+  if (upload.problem?.models) {
     return (
       <div>
         <div className="flex items-center gap-3">
           <strong className="break-all">{upload.file.name}</strong>
           {dismiss}
         </div>
+        <SeveralModels names={upload.problem.models} onTake={(names) => uploads.takeModels(upload.id, names)} />
+      </div>
+    );
+  }
+  if (upload.problem) {
+    const { extents, suggested_unit: suggested } = upload.problem;
+    return (
+      <div>
+        <div className="flex items-center gap-3">
+          <strong className="break-all">{nameOf(upload)}</strong>
+          {dismiss}
+        </div>
         <p className="text-error" role="alert">
-          {upload.problem.detail}
+          {upload.problem.upload_id == null ? upload.problem.detail : upload.problem.title}
         </p>
+        {upload.problem.upload_id != null && (
+          <OpenSurface uploadId={upload.problem.upload_id} problem={upload.problem} onClosed={(partId) => uploads.closed(upload.id, partId)} />
+        )}
         {extents && (
           <div className="mt-2 flex flex-wrap gap-2">
             {UNIT_MM.map(({ unit, label, mm }) => (
@@ -58,23 +77,9 @@ function Row({ upload, uploads }: { upload: Upload; uploads: Uploads }) {
       </div>
     );
   }
-  if (upload.part) {
-    return (
-      <div className="flex flex-wrap items-center gap-3">
-        <span>
-          <strong>{upload.part.name}</strong> was added.{" "}
-          {upload.part.facts.mended.length > 0 && `Mended: ${upload.part.facts.mended.join(" ")}`}
-        </span>
-        <Link to={`/parts/${upload.part.id}`} className="btn btn-accent btn-xs">
-          Compare recipes
-        </Link>
-        {dismiss}
-      </div>
-    );
-  }
   return (
     <div className="flex flex-wrap items-center gap-3">
-      <strong className="break-all">{upload.file.name}</strong>
+      <strong className="break-all">{nameOf(upload)}</strong>
       <progress
         className="progress progress-accent w-48"
         aria-label={`Adding ${upload.file.name}`}
@@ -82,6 +87,38 @@ function Row({ upload, uploads }: { upload: Upload; uploads: Uploads }) {
         max={1}
       />
       <span className="text-sm text-quiet">{upload.sent < 1 ? "sending" : "checking the mesh"}</span>
+    </div>
+  );
+}
+
+function nameOf(upload: Upload): string {
+  return upload.member === "" ? upload.file.name : `${upload.file.name}: ${upload.member}`;
+}
+
+/** A file that is a part now, with what was mended or guessed. */
+function Arrived({ part, dismiss }: { part: Part; dismiss: ReactNode }) {
+  return (
+    <div>
+      <div className="flex flex-wrap items-center gap-3">
+        <span>
+          <strong>{part.name}</strong> was added. {part.facts.mended.length > 0 && `Mended: ${part.facts.mended.join(" ")}`}
+        </span>
+        <Link to={`/parts/${part.id}`} className="btn btn-accent btn-xs">
+          Compare recipes
+        </Link>
+        {part.guessed && (
+          <Link to={`/parts/${part.id}/ready?show=guessed`} className="btn btn-outline btn-xs">
+            See what was guessed
+          </Link>
+        )}
+        {dismiss}
+      </div>
+      {part.guessed && (
+        <p className="text-warning">
+          Guessed: {part.guessed.sentences.join(" ")} It now encloses {fixed(part.guessed.volume_mm3 / 1000, 1)} cm³. Undo goes
+          back to the file as it came.
+        </p>
+      )}
     </div>
   );
 }

@@ -6,7 +6,7 @@ import { fixed, plain } from "../../lib/format";
 import { useHistory, type Step } from "../../lib/history";
 import { useToast } from "../../parts/Toasts";
 
-export type FactKey = "thickness" | "details" | "overhang" | "slopes" | "tops" | "bridges" | "corners";
+export type FactKey = "thickness" | "details" | "overhang" | "slopes" | "tops" | "bridges" | "corners" | "guessed";
 
 interface FactsProps {
   part: Part;
@@ -28,7 +28,7 @@ interface Row {
 export function Facts({ part, insight, problem, fact, onFact }: FactsProps) {
   if (problem) return <p className="text-error">{problem}</p>;
   if (insight === undefined) return <p className="text-quiet">Measuring walls, slopes and spans …</p>;
-  const rows = rowsOf(insight);
+  const rows = [...(part.guessed ? [guessedRow(part.guessed)] : []), ...rowsOf(insight)];
   return (
     <div>
       {insight.bodies > 1 && <SeveralBodies part={part} bodies={insight.bodies} />}
@@ -69,6 +69,15 @@ export function Facts({ part, insight, problem, fact, onFact }: FactsProps) {
       <p className="mt-2 text-sm text-quiet">Choose one to see it on the part. Measured on the part as it stands, before any recipe.</p>
     </div>
   );
+}
+
+function guessedRow(guessed: NonNullable<Part["guessed"]>): Row {
+  return {
+    key: "guessed",
+    label: "Guessed surface",
+    value: `${fixed(guessed.added_mm2 / 100, 1)} cm²`,
+    meaning: `${guessed.sentences.join(" ")} Look at it before you trust the figures.`,
+  };
 }
 
 function rowsOf(insight: Insight): Row[] {

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } 
 import { useSearchParams } from "react-router";
 import { Vector3 } from "three";
 import { api, take, type Spot } from "../../api/client";
-import { fetchMesh, fetchThickness } from "../../api/binary";
+import { fetchMesh, fetchGuessed, fetchThickness } from "../../api/binary";
 import { savePart, type PartChange } from "../../api/parts";
 import { keys } from "../../api/queries";
 import { fixed } from "../../lib/format";
@@ -64,11 +64,11 @@ export default function ReadyPage() {
     queryFn: async () => take(await api.GET("/api/parts/{part_id}/insight", { params: { path: { part_id: part.id } } })),
     staleTime: Infinity,
   });
-  const shade: Shade = fact === "thickness" ? "thickness" : fact === "overhang" ? "overhang" : fact === "slopes" ? "slope" : "plain";
+  const shade: Shade = fact === "thickness" ? "thickness" : fact === "overhang" ? "overhang" : fact === "slopes" ? "slope" : fact === "guessed" ? "guessed" : "plain";
   const thickness = useQuery({
-    queryKey: ["thickness", part.id, digest],
-    queryFn: ({ signal }) => fetchThickness(part.id, digest, signal),
-    enabled: shade === "thickness" && insight.isSuccess,
+    queryKey: [shade === "guessed" ? "guessed" : "thickness", part.id, digest],
+    queryFn: ({ signal }) => (shade === "guessed" ? fetchGuessed : fetchThickness)(part.id, digest, signal),
+    enabled: shade === "guessed" || (shade === "thickness" && insight.isSuccess),
     staleTime: Infinity,
     gcTime: 60_000,
   });
@@ -119,7 +119,7 @@ export default function ReadyPage() {
   };
 
   const spots = useMemo<Spot[]>(() => {
-    const kind = fact === null ? null : KINDS[fact];
+    const kind = fact === null || fact === "guessed" ? null : KINDS[fact];
     return insight.data?.spots.filter((spot) => spot.kind === kind) ?? [];
   }, [insight.data, fact]);
 
@@ -221,7 +221,7 @@ export default function ReadyPage() {
   );
 }
 
-const KINDS: Record<FactKey, Spot["kind"]> = {
+const KINDS: Record<Exclude<FactKey, "guessed">, Spot["kind"]> = {
   thickness: "thin_wall",
   details: "detail",
   overhang: "overhang",

@@ -1,6 +1,6 @@
 import type { Mesh } from "../../api/binary";
 
-export type Shade = "plain" | "thickness" | "overhang" | "slope";
+export type Shade = "plain" | "thickness" | "overhang" | "slope" | "guessed";
 
 interface Step {
   from: number;
@@ -20,6 +20,13 @@ export const SHADES: Record<Exclude<Shade, "plain">, { title: string; steps: rea
       { from: 1.6, colour: [0.90, 0.58, 0.28], label: "1.6 to 3 mm" },
       { from: 3, colour: [0.94, 0.80, 0.60], label: "3 to 6 mm" },
       { from: 6, colour: [0.86, 0.85, 0.82], label: "over 6 mm" },
+    ],
+  },
+  guessed: {
+    title: "What no file held",
+    steps: [
+      { from: 0, colour: PLAIN, label: "as it came" },
+      { from: 0.5, colour: [0.72, 0.28, 0.06], label: "guessed" },
     ],
   },
   overhang: {
@@ -89,9 +96,9 @@ function colourOf(
   if (shade === "plain") return PLAIN;
   const up = normals[t + 2] ?? 0;
   let value: number;
-  if (shade === "thickness") {
+  if (shade === "thickness" || shade === "guessed") {
     if (thickness === undefined) return PLAIN;
-    value = thickness[t / 9] ?? 100;
+    value = thickness[t / 9] ?? (shade === "guessed" ? 0 : 100);
   } else if (shade === "overhang") {
     const top = Math.max(positions[t + 2] ?? 0, positions[t + 5] ?? 0, positions[t + 8] ?? 0);
     value = up < 0 && top > 0.05 ? (Math.asin(Math.min(1, -up)) * 180) / Math.PI : 0;

@@ -1,0 +1,49 @@
+"""Take in a part that was read: its name, and columns to start from."""
+
+from __future__ import annotations
+
+import re
+from pathlib import PurePosixPath
+
+from sqlalchemy.orm import Session
+
+from meanbead.core.part.sound import Solid
+from meanbead.core.vocabulary import Recipe
+from meanbead.core.vocabulary.part import Guesses
+from meanbead.store import workshop
+from meanbead.store.tables import NozzleRow, Part
+
+
+def add(
+    db: Session, solid: Solid, *, file_name: str, member: str = "", source: bytes, guesses: Guesses | None = None
+) -> Part:
+    """Keep a part under the name of its file, or of the archive's member that it is."""
+    named = PurePosixPath(member).name if member else file_name
+    part = workshop.add_part(db, solid, name=_title(named), file_name=file_name, source=source, guesses=guesses)
+    _first_columns(db, part)
+    return part
+
+
+def _title(file_name: str) -> str:
+    stem = file_name.rsplit(".", 1)[0]
+    words = re.sub(r"[\x00-\x1f_\-\s]+", " ", stem).strip()
+    return (words[:1].upper() + words[1:]) or "Part"
+
+
+def _first_columns(db: Session, part: Part) -> None:
+    """An everyday column, and one with the next larger nozzle to compare it with."""
+    machine, usual, material = workshop.first_of_each(db)
+    larger = sorted(
+        (row for row in workshop.all_rows(db, NozzleRow) if row.nozzle["bore_mm"] > usual.nozzle["bore_mm"]),
+        key=lambda row: row.nozzle["bore_mm"],
+    )
+    for name, nozzle in [("Everyday", usual), *[("Coarser", row) for row in larger[:1]]]:
+        workshop.add_recipe(
+            db,
+            part,
+            name=name,
+            machine_id=machine.id,
+            nozzle_id=nozzle.id,
+            material_id=material.id,
+            choices=Recipe(),
+        )
