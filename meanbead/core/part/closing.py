@@ -35,6 +35,10 @@ Watch = Callable[[float, str], None]
 SHEET_MM = 0.15
 """A closed body with less volume per area than this is a sheet that was folded shut: it would print as nothing."""
 
+OPEN_SHARE = 0.35
+"""Where somebody gives sheets a thickness, a body that would have to get more of its surface than this is taken as one: a
+bent sheet that is shut gets about half."""
+
 _SAME_MM = 1e-4
 
 
@@ -76,7 +80,7 @@ def close_gaps(
     bodies: list[_Body] = [one for one in sound if one is not None]
     sheets: list[tuple[Floats, Ints]] = []
     for k, made in zip(broken, filled, strict=True):
-        if made is None or _is_sheet(made):
+        if made is None or _is_sheet(made) or (sheet_mm is not None and _added_share(made) > OPEN_SHARE):
             sheets.append(pieces[k])
         else:
             bodies.append(made)
@@ -168,6 +172,11 @@ def _area_mm2(vertices: Floats, faces: Ints) -> Floats:
     a, b, c = (vertices[faces[:, k]] for k in range(3))
     area: Floats = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
     return area
+
+
+def _added_share(body: _Body) -> float:
+    area = _area_mm2(body.vertices, body.faces)
+    return float(area[body.guessed].sum() / max(area.sum(), 1e-9))
 
 
 def _is_sheet(body: _Body) -> bool:
