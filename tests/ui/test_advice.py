@@ -31,7 +31,9 @@ class OnTheBench(UiCase):
         page = self.page
         finding = page.get_by_role("listitem").filter(has_text="lines from each side leave")
         remedy = finding.get_by_role("button", name=re.compile("^3 walls"))
-        expect(remedy).to_contain_text(" g", timeout=PATIENCE_MS)
+        # A waste is only shown once the engine has confirmed what its remedy saves.
+        expect(remedy).to_be_visible(timeout=PATIENCE_MS)
+        expect(finding).to_contain_text(re.compile(r"3 walls: −.* g\."))
         finding.get_by_role("button", name="Why").click()
         expect(finding).to_contain_text("Strokes shorter than their ramps")
         expect(finding.get_by_role("link", name="Show where")).to_have_attribute("href", re.compile("show=thickness"))
@@ -74,6 +76,7 @@ class TradeOff(UiCase):
         answer = page.get_by_test_id("answer")
         expect(answer).to_contain_text("Fastest", timeout=PATIENCE_MS)
         expect(answer).to_contain_text("give", timeout=PATIENCE_MS)
+        expect(page.get_by_test_id("sure")).to_contain_text("Sure within 1 %", timeout=PATIENCE_MS)
         expect(page.get_by_text("18 computed of 18", exact=False)).to_be_visible()
         slider = page.get_by_role("slider", name="Shell at least")
         slider.focus()

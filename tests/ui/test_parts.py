@@ -52,7 +52,7 @@ class PartsPage(UiCase):
         page.get_by_role("button", name="Dismiss").click()
         expect(alert).to_have_count(0)
         self.upload(b"not a part", "letter.txt")
-        expect(page.get_by_role("alert")).to_contain_text("Use STL, OBJ or 3MF")
+        expect(page.get_by_role("alert")).to_contain_text("Use STL, OBJ, 3MF, PLY or STEP")
 
     def test_inches_are_asked_about_and_the_answer_is_taken(self) -> None:
         page = self.open("/")

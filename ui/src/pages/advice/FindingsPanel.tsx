@@ -73,7 +73,7 @@ export function FindingsPanel({ part, column, ready, actions }: FindingsPanelPro
       {!column.gcode && list !== undefined && (
         <>
           <h3 className="mt-3 font-serif text-xl">Waste</h3>
-          <p className="min-h-5 text-sm text-quiet" role="status">
+          <p className="min-h-5 text-sm text-quiet">
             {work.problem ?? (trying ? "Trying what may save, on a sample of layers …" : tried?.waste.length ? "Each confirmed on a sample of layers of this part." : "None that the engine could confirm.")}
           </p>
           <ul className="mt-1 space-y-2" data-testid="waste">

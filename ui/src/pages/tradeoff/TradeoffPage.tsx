@@ -104,7 +104,7 @@ function Around({ part, column, columns, start, onColumn }: AroundProps) {
             {marks.length > 0 ? (
               <Cloud dots={[]} shown={[]} frontier={[]} knee={undefined} picked={NONE} columns={marks} axis={axis} describe={() => ""} onPick={() => undefined} />
             ) : (
-              <p className="py-10 text-quiet" role="status">Computing your columns …</p>
+              <p className="py-10 text-quiet">Computing your columns …</p>
             )}
           </div>
         )}
