@@ -12,7 +12,9 @@ from playwright.sync_api import Page  # noqa: E402
 
 from meanbead.core.estimate import Engine  # noqa: E402
 from meanbead.demo.workshop import estimate_first_columns  # noqa: E402
+from tests.support.open_surfaces import open_scan  # noqa: E402
 from tests.support.server import live_server  # noqa: E402
+from tests.support.solids import stl_bytes  # noqa: E402
 from tests.ui.browser import browser  # noqa: E402
 
 
@@ -93,7 +95,34 @@ def settings(page: Page) -> None:
     page.get_by_role("button", name="Print").wait_for()
 
 
+def tradeoff_before(page: Page) -> None:
+    """The columns on the axes, before anything is searched."""
+    page.get_by_role("link", name="Trade-off").click()
+    page.get_by_test_id("cloud").get_by_text("Everyday").wait_for(timeout=30_000)
+    page.wait_for_timeout(1500)
+
+
+def open_surface(page: Page) -> None:
+    """A scan with holes, and the offer to close it."""
+    scan = {"name": "garden-gnome.stl", "mimeType": "model/stl", "buffer": stl_bytes(open_scan())}
+    page.get_by_label("Part files").set_input_files(scan)
+    page.get_by_role("button", name="Close it anyway").wait_for()
+    page.wait_for_timeout(500)
+
+
+def guessed(page: Page) -> None:
+    """What was guessed of it, on the part."""
+    open_surface(page)
+    page.get_by_role("button", name="Close it anyway").click()
+    page.get_by_role("link", name="See what was guessed").click(timeout=60_000)
+    page.get_by_role("button", name="right", exact=True).click()
+    page.wait_for_timeout(2500)
+
+
 VIEWS = {
+    "tradeoff-before": tradeoff_before,
+    "open-surface": open_surface,
+    "guessed": guessed,
     "ready": ready,
     "stances": stances,
     "layers": layers,
@@ -126,6 +155,9 @@ def main() -> None:
         ("settings", "Shelf bracket", (1280, 800), False),
         ("levers", "Pencil cup", (1280, 800), False),
         ("tradeoff", "Shelf bracket", (1280, 900), False),
+        ("tradeoff-before", "Shelf bracket", (1280, 800), False),
+        ("open-surface", "/", (1280, 800), False),
+        ("guessed", "/", (1280, 800), False),
         ("house-rules", "/house-rules", (1280, 800), False),
     ):
         if wanted and name not in wanted:

@@ -177,8 +177,15 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
         surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
     tools.progress(0.0, "measuring the part")
 
+    last = 0.0
+
     def tell(share: float, doing: str, found: Found | None) -> None:
-        tools.progress(share, doing, None if found is None else found.model_dump(mode="json"))
+        # Hundreds of dots are half a megabyte: about once a second is enough for the eye.
+        nonlocal last
+        now = found is not None and time.monotonic() - last > 0.8
+        if now:
+            last = time.monotonic()
+        tools.progress(share, doing, found.model_dump(mode="json") if now and found is not None else None)
 
     return search(
         tools.engine,

@@ -110,7 +110,7 @@ class Drawn(ApiCase):
             count, seconds = count + n, seconds + float(time_s.sum())
             ends.append(xy)
             padded = (2 * n + 3) // 4 * 4
-            self.assertEqual(len(piece), 16 + 12 * n + 5 * padded + 4 * ((n + 3) // 4 * 4))
+            self.assertEqual(len(piece), 16 + 16 * n + 4 * padded + 4 * ((n + 3) // 4 * 4))
         self.assertEqual(count, index["strokes"])
         np.testing.assert_allclose(np.concatenate(ends), detail.strokes.end_xy, atol=1e-4)
         self.assertAlmostEqual(seconds, float(detail.time_s.sum()), delta=0.01)

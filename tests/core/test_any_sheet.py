@@ -149,12 +149,12 @@ class Binary(unittest.TestCase):
 
     def read(self, data: bytes) -> dict[str, np.ndarray]:
         """An independent reader, by the table in docs/formats.md."""
-        self.assertEqual(data[:4], b"MBS1")
+        self.assertEqual(data[:4], b"MBS2")
         count = struct.unpack_from("<I", data, 4)[0]
         at, found = 16, {}
         for name, kind, each in (
             ("ends", "<f4", 2), ("seconds", "<f4", 1), ("width", "<u2", 1), ("height", "<u2", 1), ("speed", "<u2", 1),
-            ("flow", "<u2", 1), ("layer", "<u2", 1), ("feature", "u1", 1), ("cause", "u1", 1), ("flags", "u1", 1),
+            ("flow", "<u2", 1), ("layer", "<u4", 1), ("feature", "u1", 1), ("cause", "u1", 1), ("flags", "u1", 1),
             ("resting", "u1", 1),
         ):  # fmt: skip
             found[name] = np.frombuffer(data, kind, each * count, at)
@@ -183,6 +183,11 @@ class Binary(unittest.TestCase):
         found = self.read(strokes_bytes(fast, slice(0, 5), None))
         self.assertEqual(set(found["speed"]), {65535})
         self.assertEqual(set(found["resting"]), {255})
+
+    def test_layers_over_sixteen_bits_are_not_wrapped(self) -> None:
+        high = replace(self.detail, strokes=replace(self.detail.strokes, layer=self.detail.strokes.layer + 70_000))
+        found = self.read(strokes_bytes(high, slice(0, 5), None))
+        np.testing.assert_array_equal(found["layer"], self.detail.strokes.layer[:5] + 70_000)
 
     def test_a_mesh_is_read_back(self) -> None:
         data = mesh_bytes(SOLID)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import itertools
 import unittest
+from types import SimpleNamespace
 from typing import Any, ClassVar
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
@@ -160,10 +162,20 @@ class NothingBetter(unittest.TestCase):
         solid = cone(14, 34, 48)
         context = Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
         job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
-        found = search(Engine(), job, usual_vary(job, context), SearchLimits(), context, budget=400, time_s=1.5)
+        vary = usual_vary(job, context)
+        # A clock that ticks by looks at it, so that time is up at the same moment on any machine: long enough to look
+        # around, and then hardly any to make sure.
+        ticks = itertools.chain((0.01 * k for k in range(91)), itertools.count(1.0, 0.25))
+        with mock.patch("meanbead.core.advise.search.time", SimpleNamespace(monotonic=lambda: next(ticks))):
+            found = search(ENGINE, job, vary, SearchLimits(), context, budget=400, time_s=1.5)
         self.assertFalse(found.proven)
         self.assertTrue(found.open)
         self.assertIn("of print time", found.doubt)
+        ticks = itertools.count(0.0, 10.0)
+        with mock.patch("meanbead.core.advise.search.time", SimpleNamespace(monotonic=lambda: next(ticks))):
+            nothing = search(ENGINE, job, vary, SearchLimits(), context, budget=400, time_s=1.5)
+        self.assertEqual((nothing.proven, nothing.computed), (False, 0))
+        self.assertIn("before any recipe", nothing.doubt)
         # What it shows as its line was computed in full all the same.
         self.assertTrue(all(found.dots[k].full for k in found.frontier))
 

@@ -221,6 +221,9 @@ def rounds(count: int, seed: int = 1, say: bool = False) -> Workshop:
                 ends, faults = threading.Event(), list[BaseException]()
                 person = threading.Thread(target=workshop.busy, args=(ends, faults))
                 person.start()
+                before, until = workshop.acknowledged, time.monotonic() + 30
+                while workshop.acknowledged == before and not faults and time.monotonic() < until:
+                    time.sleep(0.02)  # on a busy machine nothing would be under way yet
                 time.sleep(workshop.random.uniform(0.05, 1.5))
                 workshop.kill(target)
                 time.sleep(workshop.random.uniform(0.0, 0.4))

@@ -33,8 +33,8 @@ class Remedies(Result):
 
 
 def saves(lever: Lever, base_time_s: float, base_filament_g: float) -> bool:
-    """Whether a change clearly saves, by more than its sample may be off: time without costing more plastic than it is
-    worth knowing is for the person; here either time falls, or grams fall and time does not rise."""
+    """Whether a change clearly saves, by more than its sample may be off: its time falls, or its grams fall and its time
+    does not rise. Whether the one is worth the other is for the person."""
     sure_s = max(lever.bound_s, _FELT_S, _FELT * base_time_s)
     sure_g = max(lever.bound_g, _FELT * base_filament_g)
     return lever.time_s < -sure_s or (lever.filament_g < -sure_g and lever.time_s <= max(_FELT_S, lever.bound_s))

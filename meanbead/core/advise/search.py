@@ -348,13 +348,15 @@ class _Search:
             discarded=self._discarded,
             broke_limits=self._broke + len(self._kept) - len(shown),
             complete=complete,
-            proven=final and not len(open_ones),
+            proven=final and not len(open_ones) and (complete or self._computed > 0),
             open=[place[int(k)] for k in open_ones if int(k) in place],
             doubt=self._doubt(open_ones, points) if final else "",
         )
 
     def _doubt(self, open_ones: NDArray[np.int64], points: NDArray[np.float64]) -> str:
         """Where the line may still move, in words; empty where it may not."""
+        if not self._computed and not self._time_left(_LOOKING_SHARE):
+            return "Time was up before any recipe was computed: give it longer."
         if not len(open_ones):
             return ""
         low, high = (duration(float(end)) for end in (points[open_ones, 0].min(), points[open_ones, 0].max()))

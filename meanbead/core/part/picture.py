@@ -8,7 +8,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw
+from scipy import ndimage
 
 from meanbead.core.part.sound import Solid
 
@@ -71,12 +71,16 @@ def draw_mesh(
 def _lines(
     corners: NDArray[np.float64], edges: NDArray[np.int64], wide: int, high: int, oversample: int
 ) -> NDArray[np.bool_]:
-    """Where edges lie, bool (high, wide), three pixels wide in the end."""
-    sheet = Image.new("1", (wide, high))
-    pen = ImageDraw.Draw(sheet)
-    for start, end in edges.tolist():
-        pen.line([*corners[start, :2].tolist(), *corners[end, :2].tolist()], fill=1, width=3 * oversample)
-    return np.asarray(sheet, dtype=np.bool_)
+    """Where edges lie, bool (high, wide), about three pixels wide in the end."""
+    start, end = corners[edges[:, 0], :2], corners[edges[:, 1], :2]
+    steps = np.maximum(1, np.ceil(np.abs(end - start).max(axis=1)).astype(np.int64))
+    of = np.repeat(np.arange(len(edges)), steps + 1)
+    along = (np.arange(len(of)) - np.repeat(np.cumsum(steps + 1) - steps - 1, steps + 1)) / steps[of]
+    at = np.round(start[of] + along[:, None] * (end - start)[of]).astype(np.int64)
+    sheet = np.zeros((high, wide), dtype=bool)
+    sheet[np.clip(at[:, 1], 0, high - 1), np.clip(at[:, 0], 0, wide - 1)] = True
+    found: NDArray[np.bool_] = ndimage.binary_dilation(sheet, iterations=oversample)
+    return found
 
 
 def _project(vertices: NDArray[np.float64], wide: int, high: int) -> NDArray[np.float64]:

@@ -243,16 +243,40 @@ export function usePreview(ask: PreviewAsk | null) {
   });
 }
 
+const asking = new Map<number, AbortController>();
+
+/** Have a new part's first column computed, so that the list of parts shows its minutes. */
+export async function askFirstFigures(partId: number): Promise<void> {
+  const stop = new AbortController();
+  asking.set(partId, stop);
+  const { signal } = stop;
+  try {
+    const path = { part_id: partId };
+    const first = take(await api.GET("/api/parts/{part_id}/recipes", { params: { path }, signal })).recipes[0];
+    if (first === undefined) return;
+    take(await api.POST("/api/recipes/{recipe_id}/estimate", { params: { path: { recipe_id: first.id } }, signal }));
+  } finally {
+    asking.delete(partId);
+  }
+}
+
+/** The part goes: nothing more is asked about it. */
+export function stopAsking(partId: number): void {
+  asking.get(partId)?.abort();
+}
+
 export function useRemovePart() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: async (part: Part) =>
-      take(
+    mutationFn: async (part: Part) => {
+      stopAsking(part.id);
+      return take(
         await api.POST("/api/parts/{part_id}/delete", {
           params: { path: { part_id: part.id } },
           body: { version: part.version },
         }),
-      ),
+      );
+    },
     onSettled: () => queries.invalidateQueries({ queryKey: keys.parts }),
   });
 }

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { api, ProblemError, take, type Part, type Problem } from "../../api/client";
-import { keys, partQuery } from "../../api/queries";
+import { askFirstFigures, keys, partQuery, stopAsking } from "../../api/queries";
 import { uploadPart, type Unit } from "../../api/upload";
 import { useHistory } from "../../lib/history";
 
@@ -29,13 +29,6 @@ export interface Uploads {
   dismiss: (id: number) => void;
 }
 
-async function estimateFirstColumn(partId: number): Promise<void> {
-  const path = { part_id: partId };
-  const first = take(await api.GET("/api/parts/{part_id}/recipes", { params: { path } })).recipes[0];
-  if (first === undefined) return;
-  take(await api.POST("/api/recipes/{recipe_id}/estimate", { params: { path: { recipe_id: first.id } } }));
-}
-
 let last = 0;
 
 /** Files on their way in. A failed one stays in the list with its reason until it is dismissed or sent again. */
@@ -53,7 +46,7 @@ export function useUploads(): Uploads {
       change(id, { part, sent: 1 });
       await queries.invalidateQueries({ queryKey: keys.parts });
       // The list shows the first column's minutes; a recipe that cannot be printed says so on the bench.
-      void estimateFirstColumn(part.id)
+      void askFirstFigures(part.id)
         .then(() => queries.invalidateQueries({ queryKey: keys.parts }))
         .catch(() => undefined);
     },
@@ -117,6 +110,7 @@ export function useUploads(): Uploads {
         label: `closing ${part.name} by guessing`,
         // Back to the file as it came: the offer stands in its line again.
         undo: async () => {
+          stopAsking(partId);
           part = take(await api.POST("/api/parts/{part_id}/delete", { params: { path }, body: { version: part.version } }));
           change(id, { part: undefined });
           await queries.invalidateQueries({ queryKey: keys.parts });

@@ -235,10 +235,10 @@ function Answer({ found, part, column, marks, complete }: AnswerProps) {
   if (found.dots.length === 0) {
     return (
       <div className="border-y border-rule py-4">
-        <h2 className="font-serif text-2xl">{complete ? "Nothing within these limits" : "Nothing yet"}</h2>
+        <h2 className="font-serif text-2xl">{complete && found.doubt === "" ? "Nothing within these limits" : "Nothing yet"}</h2>
         <p className="mt-1">
           {found.computed} recipes computed, {found.broke_limits} over a limit, {found.discarded} ruled out before.
-          {complete && " Loosen a limit, or let more vary."}
+          {complete && (found.doubt || " Loosen a limit, or let more vary.")}
         </p>
       </div>
     );
@@ -395,7 +395,7 @@ function Sentence({ found, narrowed, frontier, knee, axis, say, exact, baseName 
           : !exact
             ? "Not final: recipes are still being computed."
             : found.proven
-              ? `Sure within 1 %: ${found.in_full} of ${found.computed} were computed in full, and no other could still beat the line by more.`
+              ? `Sure within 1 %: of ${found.computed} recipes looked at, ${found.in_full} were computed in full, and none of the others could beat the line by more.${found.complete ? "" : ` The space holds ${found.space.toLocaleString("en")}: what was not looked at may still be better.`}`
               : found.doubt}
       </p>
     </div>
