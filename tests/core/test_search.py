@@ -165,7 +165,7 @@ class NothingBetter(unittest.TestCase):
         vary = usual_vary(job, context)
         # A clock that ticks by looks at it, so that time is up at the same moment on any machine: long enough to look
         # around, and then hardly any to make sure.
-        ticks = itertools.chain((0.01 * k for k in range(91)), itertools.count(1.0, 0.25))
+        ticks = itertools.chain((0.003 * k for k in range(300)), itertools.count(1.0, 0.4))
         with mock.patch("meanbead.core.advise.search.time", SimpleNamespace(monotonic=lambda: next(ticks))):
             found = search(ENGINE, job, vary, SearchLimits(), context, budget=400, time_s=1.5)
         self.assertFalse(found.proven)
