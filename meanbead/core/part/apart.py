@@ -7,6 +7,7 @@ ends, and a sentence says so.
 from __future__ import annotations
 
 import resource
+import runpy
 import subprocess
 import sys
 import threading
@@ -31,17 +32,13 @@ def run_apart(
     ``reading the STEP file``. What the module prints as its last line after exit code 2 is taken as a sentence.
     """
 
-    def bounded() -> None:
-        resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
-        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-
     process = subprocess.Popen(
-        [sys.executable, "-m", module, *words],
+        # The limits are set by the process itself: nothing may run between fork and exec where threads are about.
+        [sys.executable, "-m", __name__, str(memory_bytes), module, *words],
         stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
         stdin=subprocess.DEVNULL,
         text=True,
-        preexec_fn=bounded,
     )
     late = threading.Event()
 
@@ -76,3 +73,16 @@ def run_apart(
             field="file",
             remedy="Export it again, as STL or 3MF if that is possible.",
         )
+
+
+def main() -> None:
+    """Bound this process, and become the module."""
+    memory_bytes, module = int(sys.argv[1]), sys.argv[2]
+    resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    sys.argv = sys.argv[2:]
+    runpy.run_module(module, run_name="__main__", alter_sys=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import { api, ProblemError, take, type Machine, type Printer } from "../../api/client";
+import { api, ProblemError, take, type Machine, type Printer, type Shelf } from "../../api/client";
 import { keys, shelfChanged } from "../../api/queries";
 import { parseNumber, plain } from "../../lib/format";
 import { useHistory } from "../../lib/history";
+import { inLine } from "../../lib/inLine";
 import { useToast } from "../../parts/Toasts";
 import { MACHINE_FIELDS, valueAt, withValueAt, type MachineField } from "./machineFields";
 
@@ -13,15 +14,18 @@ export function MachineCard({ machine }: { machine: Machine }) {
   const toast = useToast();
   const changed = useMachineChanged();
   const groups = [...new Set(MACHINE_FIELDS.map((field) => field.group))];
+  const write = useMachineWrites(machine);
   const save = useMutation({
-    mutationFn: async (change: { name?: string; printer?: Printer }) =>
-      take(
-        await api.PATCH("/api/machines/{machine_id}", {
-          params: { path: { machine_id: machine.id } },
-          body: { version: machine.version, ...change },
-        }),
+    mutationFn: (change: (now: Machine) => { name?: string; printer?: Printer }) =>
+      write(async (now) =>
+        take(
+          await api.PATCH("/api/machines/{machine_id}", {
+            params: { path: { machine_id: now.id } },
+            body: { version: now.version, ...change(now) },
+          }),
+        ),
       ),
-    onSuccess: (after) => changed(machine, after),
+    onSuccess: ({ before, after }) => changed(before, after),
     onError: (error) => {
       if (error instanceof ProblemError && error.status === 409) {
         toast(error.message, { tone: "error" });
@@ -40,7 +44,7 @@ export function MachineCard({ machine }: { machine: Machine }) {
           onChange={(event) => setName(event.target.value)}
           onBlur={() => {
             if (name.trim() === "") setName(machine.name);
-            else if (name.trim() !== machine.name) save.mutate({ name });
+            else if (name.trim() !== machine.name) save.mutate(() => ({ name }));
           }}
           onKeyDown={(event) => {
             if (event.key === "Enter") event.currentTarget.blur();
@@ -60,7 +64,7 @@ export function MachineCard({ machine }: { machine: Machine }) {
                   key={`${field.path.join(".")}:${valueAt(machine.printer, field.path)}`}
                   field={field}
                   machine={machine}
-                  onSave={(printer) => save.mutateAsync({ printer })}
+                  onSave={(value) => save.mutateAsync((now) => ({ printer: withValueAt(now.printer, field.path, value) }))}
                 />
               ),
             )}
@@ -75,6 +79,24 @@ export function MachineCard({ machine }: { machine: Machine }) {
       <FirmwareBox machine={machine} />
     </article>
   );
+}
+
+/**
+ * Writes to a machine one after another, each on what the one before has made of it: two figures typed in a row are two
+ * changes, not one that runs over the other.
+ */
+function useMachineWrites(machine: Machine) {
+  const queries = useQueryClient();
+  return (make: (now: Machine) => Promise<Machine>) =>
+    inLine(`machine ${machine.id}`, async () => {
+      const shelf = queries.getQueryData<Shelf>(keys.shelf);
+      const before = shelf?.machines.find((one) => one.id === machine.id) ?? machine;
+      const after = await make(before);
+      queries.setQueryData<Shelf>(keys.shelf, (now) =>
+        now && { ...now, machines: now.machines.map((one) => (one.id === after.id ? after : one)) },
+      );
+      return { before, after };
+    });
 }
 
 /** Takes in a changed machine, as a step that can be undone. */
@@ -98,7 +120,7 @@ function useMachineChanged(): (before: Machine, after: Machine) => Promise<void>
   };
 }
 
-function Figure(props: { field: MachineField; machine: Machine; onSave: (printer: Printer) => Promise<unknown> }) {
+function Figure(props: { field: MachineField; machine: Machine; onSave: (value: string | number | null) => Promise<unknown> }) {
   const { field, machine, onSave } = props;
   const stored = valueAt(machine.printer, field.path);
   const [text, setText] = useState(stored === "" || field.options ? stored : plain(Number(stored)));
@@ -113,7 +135,7 @@ function Figure(props: { field: MachineField; machine: Machine; onSave: (printer
       return;
     }
     try {
-      await onSave(withValueAt(machine.printer, field.path, typed));
+      await onSave(typed);
       setProblem(null);
     } catch (error) {
       const named = error instanceof ProblemError ? error.about(field.path.join(".")) : undefined;
@@ -176,34 +198,39 @@ function Figure(props: { field: MachineField; machine: Machine; onSave: (printer
 /** Paste what the firmware's console answers to M503; its limits become the machine's. */
 function FirmwareBox({ machine }: { machine: Machine }) {
   const changed = useMachineChanged();
+  const write = useMachineWrites(machine);
   const toast = useToast();
   const [report, setReport] = useState("");
   const read = useMutation({
-    mutationFn: async () =>
-      take(
-        await api.POST("/api/machines/{machine_id}/firmware", {
-          params: { path: { machine_id: machine.id } },
-          body: { version: machine.version, report },
-        }),
+    mutationFn: () =>
+      write(async (now) =>
+        take(
+          await api.POST("/api/machines/{machine_id}/firmware", {
+            params: { path: { machine_id: now.id } },
+            body: { version: now.version, report },
+          }),
+        ),
       ),
-    onSuccess: async (after) => {
+    onSuccess: async ({ before, after }) => {
       setReport("");
       toast(`${machine.name} now has its firmware's limits.`);
-      await changed(machine, after);
+      await changed(before, after);
     },
   });
   const [address, setAddress] = useState("");
   const ask = useMutation({
-    mutationFn: async () =>
-      take(
-        await api.POST("/api/machines/{machine_id}/console", {
-          params: { path: { machine_id: machine.id } },
-          body: { version: machine.version, address },
-        }),
+    mutationFn: () =>
+      write(async (now) =>
+        take(
+          await api.POST("/api/machines/{machine_id}/console", {
+            params: { path: { machine_id: now.id } },
+            body: { version: now.version, address },
+          }),
+        ),
       ),
-    onSuccess: async (after) => {
+    onSuccess: async ({ before, after }) => {
       toast(`${machine.name} now has the limits that its console told.`);
-      await changed(machine, after);
+      await changed(before, after);
     },
   });
   return (
