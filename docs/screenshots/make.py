@@ -98,8 +98,8 @@ def settings(page: Page) -> None:
 def tradeoff_before(page: Page) -> None:
     """The columns on the axes, before anything is searched."""
     page.get_by_role("link", name="Trade-off").click()
-    page.get_by_test_id("cloud").get_by_text("Everyday").wait_for(timeout=30_000)
-    page.wait_for_timeout(1500)
+    page.get_by_test_id("cloud").wait_for(timeout=30_000)
+    page.wait_for_timeout(5000)
 
 
 def open_surface(page: Page) -> None:
