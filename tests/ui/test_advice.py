@@ -92,6 +92,17 @@ class TradeOff(UiCase):
         self.wait_for_figures()
         expect(page.get_by_test_id("sheet").get_by_role("columnheader")).to_have_count(4)
 
+    def test_a_column_that_the_line_does_not_reach_is_named(self) -> None:
+        self.open(f"/parts/{self.add_part(trimesh.creation.box((18, 14, 4)), 'beyond.stl')}/tradeoff")
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Search")).wait_for(timeout=PATIENCE_MS)
+        for axis in page.get_by_role("checkbox").all()[:-1]:
+            if axis.is_checked() and "Walls" not in (axis.locator("..").text_content() or ""):
+                axis.uncheck()
+        page.get_by_role("textbox", name="Values of Walls").fill("5, 6")
+        page.get_by_role("button", name="Search all 2 recipes").click()
+        expect(page.get_by_test_id("beyond")).to_contain_text("Everyday with", timeout=PATIENCE_MS)
+
     def test_limits_that_nothing_keeps_are_said(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 4)), 'limited.stl')}/tradeoff")
         page = self.page

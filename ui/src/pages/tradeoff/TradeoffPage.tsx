@@ -251,7 +251,7 @@ function Answer({ found, part, column, marks, complete }: AnswerProps) {
   return (
     <div>
       <h2 className="sr-only">The answer</h2>
-      <Sentence found={found} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
+      <Sentence found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
       <Cloud
         dots={found.dots}
         shown={shown}
@@ -340,6 +340,7 @@ function Answer({ found, part, column, marks, complete }: AnswerProps) {
 
 interface SentenceProps {
   found: Found;
+  marks: readonly Mark[];
   narrowed: boolean;
   frontier: readonly number[];
   knee: number | undefined;
@@ -350,7 +351,7 @@ interface SentenceProps {
 }
 
 /** The answer in a sentence or two: the fastest, the leanest and the bend, each with what it gives up. */
-function Sentence({ found, narrowed, frontier, knee, axis, say, exact, baseName }: SentenceProps) {
+function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, baseName }: SentenceProps) {
   const fastest = frontier[0];
   const leanest = frontier.at(-1);
   if (fastest === undefined || leanest === undefined) {
@@ -365,6 +366,14 @@ function Sentence({ found, narrowed, frontier, knee, axis, say, exact, baseName 
     const corner = [found.fastest, found.knee, found.leanest].find((one) => one?.dot === number);
     return corner && corner.gives_up.length > 0 ? ` It gives up: ${corner.gives_up.join(", ")}.` : corner ? " It gives up nothing." : "";
   };
+  // A column that no recipe of the line is at least as good as, in both figures: the line must not seem to be the end of it.
+  const beyond = marks.filter(
+    ({ measures }) =>
+      !frontier.some((number) => {
+        const m = found.dots[number]?.measures;
+        return m !== undefined && m.piece_time_s <= 1.001 * measures.piece_time_s && axis.of(m) <= axis.of(measures) + 0.001 * Math.abs(axis.of(measures));
+      }),
+  );
   const base = `${clock(found.base.piece_time_s)} and ${axis.show(axis.of(found.base))}`;
   return (
     <div className="border-y border-rule py-2" data-testid="answer">
@@ -388,6 +397,12 @@ function Sentence({ found, narrowed, frontier, knee, axis, say, exact, baseName 
         </p>
       ) : (
         <p className="text-sm">It is the leanest, too: nothing that was allowed uses less.</p>
+      )}
+      {exact && beyond.length > 0 && (
+        <p className="text-sm" data-testid="beyond">
+          Beyond the line, of your own: {beyond.map(({ name, measures }) => `${name} with ${clock(measures.piece_time_s)} and ${axis.show(axis.of(measures))}`).join("; ")}. What may vary
+          here does not reach there, or a limit forbids it.
+        </p>
       )}
       <p className="text-sm text-quiet" data-testid="sure">
         {narrowed
