@@ -126,7 +126,7 @@ def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:
         try:
             if cluster.revive(running):
                 logging.getLogger(__name__).warning("the database had died and was started again")
-        except cluster.ClusterError:
+        except Exception:  # whatever it was, the next look may find it well: whoever keeps watch must not end
             logging.getLogger(__name__).warning("the database has died and does not start yet", exc_info=True)
 
 

@@ -24,7 +24,7 @@ from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.resolve import resolve
 from meanbead.core.vocabulary import Recipe
 from meanbead.jobs.work import Toolbox, Work
-from meanbead.store import intake, workshop
+from meanbead.store import intake, jobs, workshop
 from meanbead.store.advice import around
 from meanbead.store.tables import Upload
 
@@ -149,8 +149,14 @@ def try_remedies(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
 
 
 def close_surface(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
-    """Close an upload's open surface by guessing, and keep it as a part. Arguments: ``upload_id`` and ``sheet_mm``."""
+    """Close an upload's open surface by guessing, and keep it as a part. Arguments: ``upload_id`` and ``sheet_mm``.
+
+    The part and the word of it are stored at once: done again after an interruption, it makes no second one.
+    """
     with tools.database.session.begin() as session:
+        known = jobs.get(session, tools.progress.job_id).result
+        if known is not None:
+            return known
         row = session.scalars(
             select(Upload).where(Upload.id == arguments["upload_id"]).options(undefer(Upload.source))
         ).one_or_none()
@@ -167,7 +173,9 @@ def close_surface(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
             source=row.source,
             guesses=closed.guesses,
         )
-        return {"part_id": part.id}
+        found = {"part_id": part.id}
+        tools.progress.keep(session, found)
+        return found
 
 
 def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:

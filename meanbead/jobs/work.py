@@ -8,6 +8,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.store import jobs
@@ -48,6 +50,12 @@ class Progress:
         with self.database.session.begin() as session:
             asked_to_stop = jobs.report(session, self.job_id, self.worker, share, doing, result)
         if asked_to_stop:
+            raise Cancelled
+
+    def keep(self, session: Session, result: dict[str, Any]) -> None:
+        """Store a result together with what else the session stores. Raises :class:`Cancelled`, so that neither is, where
+        the job was stopped or taken away."""
+        if jobs.report(session, self.job_id, self.worker, 1.0, "storing it", result):
             raise Cancelled
 
 

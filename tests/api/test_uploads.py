@@ -10,6 +10,9 @@ from typing import Any
 import numpy as np
 import trimesh
 
+from meanbead.core.estimate import Engine
+from meanbead.jobs.work import run_job
+from meanbead.store.tables import JobRow
 from tests.api.worker import WorkerCase
 from tests.support.open_surfaces import open_balls, open_scan, sheet, step_box
 from tests.support.solids import stl_bytes
@@ -53,6 +56,19 @@ class Uploads(WorkerCase):
         self.call("POST", f"/api/parts/{part['id']}/delete", {"version": part["version"]})
         again = self.close(problem["upload_id"])
         self.assertNotEqual(again["close"]["part_id"], part["id"])
+
+    def test_a_closing_that_is_done_again_makes_no_second_part(self) -> None:
+        problem = self.send(stl_bytes(open_balls(1)), "ball.stl", 422)
+        done = self.close(problem["upload_id"])
+        before = len(self.call("GET", "/api/parts")["parts"])
+        # As after a worker that died between storing the part and closing the job.
+        with self.database.session.begin() as session:
+            row = session.get_one(JobRow, done["id"])
+            row.state, row.worker = "waiting", ""
+        run_job(self.database, Engine(), done["id"])
+        again = self.call("GET", f"/api/jobs/{done['id']}")
+        self.assertEqual((again["state"], again["close"]), ("done", done["close"]))
+        self.assertEqual(len(self.call("GET", "/api/parts")["parts"]), before)
 
     def test_bodies_that_are_split_stay_marked(self) -> None:
         problem = self.send(stl_bytes(open_balls(2)), "balls.stl", 422)

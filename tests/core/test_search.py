@@ -16,9 +16,10 @@ from meanbead.core.advise.context import Context
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches
 from meanbead.core.advise.measures import measures
-from meanbead.core.advise.promise import promises
+from meanbead.core.advise.promise import Prospect, Shares, promises
 from meanbead.core.advise.search import Found, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
+from meanbead.core.attended import longest_for_s, plates_per_day
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.part.facts import part_facts
@@ -178,6 +179,31 @@ class NothingBetter(unittest.TestCase):
         self.assertIn("before any recipe", nothing.doubt)
         # What it shows as its line was computed in full all the same.
         self.assertTrue(all(found.dots[k].full for k in found.frontier))
+
+
+class AtBest(unittest.TestCase):
+    def test_a_minute_less_may_win_a_plate_and_costs_carry_the_risk(self) -> None:
+        solid = cone(14, 34, 48)
+        job, context = Job(solid, Recipe()), context_of(solid)
+        plan = context.situation(job).plan
+        one = Prospect((0,), job, plan, ENGINE.sampled(job, 12), context)
+        self.assertFalse(one.full)
+        longest = longest_for_s(2, context.shop.attended)
+        over = 1.01 * longest
+        one.measures = one.measures.model_copy(
+            update={
+                "time_s": over - 60,
+                "piece_time_s": over - 60,
+                "whole_time_s": over,
+                "plates_per_day": plates_per_day(over, context.shop.attended),
+            }
+        )
+        self.assertLess(one.measures.plates_per_day, 1.9)
+        self.assertGreater(one.at_best(Shares(0.05, 0.05)).plates_per_day, 1.9)
+        # By hand: cost may fall by 5 %, and the chance to succeed rises by exp(rate x 5 % of the hours).
+        share, risk = one.shares(Shares(0.05, 0.05)).time, context.shop.fault_rate_per_h * over / 3600
+        _, bound = one.bounds("expected_cost", Shares(0.05, 0.05))
+        self.assertGreaterEqual(bound, one.measures.expected_cost * (1 - (1 - share) * np.exp(-risk * share)))
 
 
 class Promises(unittest.TestCase):

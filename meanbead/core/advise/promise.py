@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from meanbead.core.advise.context import Context
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.advise.space import Point
+from meanbead.core.attended import plates_per_day
 from meanbead.core.estimate.engine import Job, Sampled
 from meanbead.core.plan import Plan
 
@@ -28,7 +29,7 @@ class Shares:
     grams: float = 0.0
 
 
-class Candidate:
+class Prospect:
     """A recipe of a search, known from a sample of layers until it is computed in full.
 
     ``allowed`` and ``doubtful`` are for whoever knows the limits: within them, or broken only by what the sample may be
@@ -72,29 +73,33 @@ class Candidate:
         if against == "filament_g":
             return time_s, share.grams * self.measures.filament_g
         if against == "expected_cost":
-            return time_s, max(share.time, share.grams) * self.measures.expected_cost
+            # Cost over the chance to succeed, which falls with the hours.
+            risk = self._context.shop.fault_rate_per_h * self.measures.whole_time_s / 3600
+            return time_s, (max(share.time, share.grams) + risk * share.time) * self.measures.expected_cost
         return time_s, 0.0  # known from the plan alone
 
     def at_best(self, seen: Shares) -> Measures:
         """The measures if the sample was off to the worse by as much as it may be."""
         found, share = self.measures, self.shares(seen)
-        hours = share.time * found.time_s / 3600
-        rate = self._context.shop.fault_rate_per_h
+        shop = self._context.shop
+        saved_s = share.time * found.time_s
+        whole_time_s = found.whole_time_s - saved_s
         return found.model_copy(
             update={
-                "whole_time_s": found.whole_time_s - share.time * found.time_s,
+                "whole_time_s": whole_time_s,
                 "filament_g": found.filament_g * (1 - share.grams),
                 "cost": found.cost * (1 - max(share.time, share.grams)),
-                "success": min(1.0, found.success * float(np.exp(rate * hours))),
-                "plates_per_day": found.plates_per_day * (1 + share.time),
+                "success": min(1.0, found.success * float(np.exp(shop.fault_rate_per_h * saved_s / 3600))),
+                # A staircase: a minute less may win a whole plate.
+                "plates_per_day": max(found.plates_per_day, plates_per_day(whole_time_s, shop.attended)),
                 "lost_share": found.lost_share * (1 - share.grams),
             }
         )
 
 
-def worst_seen(candidates: list[Candidate]) -> Shares:
+def worst_seen(prospects: list[Prospect]) -> Shares:
     """The most that any sample was off by, of those that were computed in full as well."""
-    known = [one.was_off for one in candidates if one.was_off is not None]
+    known = [one.was_off for one in prospects if one.was_off is not None]
     return Shares(max((one.time for one in known), default=0.0), max((one.grams for one in known), default=0.0))
 
 

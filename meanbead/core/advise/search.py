@@ -21,7 +21,7 @@ from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
-from meanbead.core.advise.promise import Candidate, Shares, promises, worst_seen
+from meanbead.core.advise.promise import Prospect, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
 from meanbead.core.attended import just_fits
 from meanbead.core.durations import duration
@@ -143,7 +143,7 @@ class _Search:
         self._budget, self._progress = budget, progress
         self._begun, self._time_s = time.monotonic(), time_s
         self._seen: set[Point] = set()
-        self._kept: list[Candidate] = []
+        self._kept: list[Prospect] = []
         self._seen_off = Shares()
         self._plans: set[Plan] = set()
         self._computed = self._in_full = self._discarded = self._broke = 0
@@ -261,17 +261,17 @@ class _Search:
     def _is_short(self, plan: Plan) -> bool:
         return self._context.facts.extents_mm.z <= FEW_LAYERS * plan.shape.layer_height_mm
 
-    def _one(self, made: tuple[Point, Job, Plan]) -> Candidate | None:
+    def _one(self, made: tuple[Point, Job, Plan]) -> Prospect | None:
         point, job, plan = made
         try:
             found = self._engine.sampled(job, None if self._is_short(plan) else SEARCH_LAYERS)
         except MeanBeadError:
             return None
-        one = Candidate(point, job, plan, found, self._context)
+        one = Prospect(point, job, plan, found, self._context)
         self._judge(one)
         return one
 
-    def _judge(self, one: Candidate) -> None:
+    def _judge(self, one: Prospect) -> None:
         """Hold a recipe against the limits. One that breaks them only by what a sample may be off is doubtful."""
         one.allowed = not breaches(self._limits, one.measures)
         one.doubtful = not (one.allowed or one.full) and not breaches(self._limits, one.at_best(self._seen_off))
@@ -367,7 +367,7 @@ class _Search:
             f"{between} of print time."
         )
 
-    def _dot(self, one: Candidate) -> Dot:
+    def _dot(self, one: Prospect) -> Dot:
         slot = just_fits(one.measures.whole_time_s, self._context.shop.attended)
         values = self._space.values(one.point)
         nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []

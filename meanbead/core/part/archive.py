@@ -11,7 +11,8 @@ from meanbead.core import limits
 from meanbead.core.errors import PartError, SeveralModels
 
 ENDINGS = ("stl", "obj", "3mf", "ply", "step", "stp")
-_DAMAGED = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError, ValueError, NotImplementedError)
+_DAMAGED = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError, ValueError)
+"""What unpacking a damaged, locked or strangely packed archive raises."""
 
 
 def is_threemf(data: bytes) -> bool:

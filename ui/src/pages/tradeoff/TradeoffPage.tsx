@@ -64,10 +64,6 @@ function Around({ part, column, columns, start, onColumn }: AroundProps) {
   const [against, setAgainst] = useState<Against>("filament_g");
   const measured = useMeasures(columns, part);
   const own = measured[columns.findIndex((one) => one.id === column.id)];
-  const marks: Mark[] = columns.flatMap((one, at) => {
-    const measures = measured[at];
-    return measures === undefined ? [] : [{ name: one.name, measures }];
-  });
   const axis: Axis = AXES.find((one) => one.key === against) ?? (AXES[0] as Axis);
 
   const vary = useMemo<Vary>(() => {
@@ -88,6 +84,11 @@ function Around({ part, column, columns, start, onColumn }: AroundProps) {
     ),
   );
   const found = work.job?.search ?? undefined;
+  const marks: Mark[] = columns.flatMap((one, at) => {
+    // The search has computed its own column in full.
+    const measures = found && one.id === column.id ? found.base : measured[at];
+    return measures === undefined ? [] : [{ name: one.name, measures }];
+  });
   const space = Object.values(vary).reduce((product, values) => product * values.length, 1);
   return (
     <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_320px]">
