@@ -21,6 +21,10 @@ TOLERANCE = 0.01
 """A recipe that could be better by at most this share is no reason to go on."""
 
 
+_MARGIN = 1.5
+"""The worst of a dozen is exceeded by about one in thirteen more: so much of it is reckoned with."""
+
+
 @dataclass(frozen=True)
 class Shares:
     """How far samples may be off, as shares of a piece's print time and of its filament."""
@@ -98,9 +102,11 @@ class Prospect:
 
 
 def worst_seen(prospects: list[Prospect]) -> Shares:
-    """The most that any sample was off by, of those that were computed in full as well."""
+    """What samples are reckoned to be off by at most: the most that any was, of those that were computed in full as
+    well, and half as much again."""
     known = [one.was_off for one in prospects if one.was_off is not None]
-    return Shares(max((one.time for one in known), default=0.0), max((one.grams for one in known), default=0.0))
+    time, grams = max((one.time for one in known), default=0.0), max((one.grams for one in known), default=0.0)
+    return Shares(_MARGIN * time, _MARGIN * grams)
 
 
 def promises(line: Floats, points: Floats, bounds: Floats) -> Floats:
