@@ -27,7 +27,9 @@ def heat_up_time_s(rise_k: float, power_w: float, capacity_j_k: float, loss_w_k:
 
 
 def machine_heat_up_s(printer: Printer, nozzle_temp_c: float, bed_temp_c: float) -> float:
-    """Time until bed and nozzle are both hot, s, when they heat at the same time.
+    """Time until bed and nozzle are both hot, s: the slower one's where both heat at once, the sum of both where the
+    machine's habit is to heat the bed first. (The bed then cools nothing; what the warm bed does for the nozzle is left
+    out.)
 
     Raises :class:`RecipeError` when a heater is too weak for the temperature asked for.
     """
@@ -48,7 +50,7 @@ def machine_heat_up_s(printer: Printer, nozzle_temp_c: float, bed_temp_c: float)
             field="bed_temp_c",
             remedy="Lower the bed temperature, or check the bed's watts in the machine's description.",
         )
-    return max(nozzle_s, bed_s)
+    return bed_s + nozzle_s if printer.heating == "bed_first" else max(nozzle_s, bed_s)
 
 
 def cool_down_time_s(from_k: float, to_k: float, capacity_j_k: float, loss_w_k: float) -> float:

@@ -41,6 +41,18 @@ def deviation_corner(before: Vector, after: Vector, acceleration: float, deviati
     return math.sqrt(acceleration * radius)
 
 
+def curve_corner(before: Vector, after: Vector, before_mm: float, after_mm: float, acceleration: float) -> float:
+    """Speed on the circle through the three corners of two equal chords, by the circle's own radius a b c / (4 area)."""
+    chord = (min(before_mm, 2 * after_mm) + min(after_mm, 2 * before_mm)) / 2
+    a, b = (tuple(chord * part for part in way[:3]) for way in (before, after))
+    span = math.sqrt(sum((p + q) ** 2 for p, q in zip(a, b, strict=True)))
+    cross = (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])
+    area = math.sqrt(sum(part * part for part in cross)) / 2
+    if area < 1e-12 * chord * chord:
+        return 1e5 if span > chord else 0.0
+    return math.sqrt(acceleration * chord * chord * span / (4 * area))
+
+
 def dense_time(
     lengths: Sequence[float],
     speeds: Sequence[float],

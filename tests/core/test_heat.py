@@ -29,6 +29,15 @@ class HeatUp(unittest.TestCase):
         no_bed = Printer.model_validate({"bed_heater": {"heater_w": 0}})
         self.assertLess(machine_heat_up_s(no_bed, 210, 55), machine_heat_up_s(printer, 210, 55))
 
+    def test_bed_first_takes_the_sum_of_both(self) -> None:
+        habits = [Printer.model_validate({"heating": habit}) for habit in ("together", "bed_first")]
+        together, in_turn = (machine_heat_up_s(one, 210, 60) for one in habits)
+        hotend, bed = habits[0].hotend, habits[0].bed_heater
+        nozzle_s = heat_up_time_s(188, hotend.heater_w, hotend.heat_capacity_j_k, hotend.loss_w_k)
+        bed_s = heat_up_time_s(38, bed.heater_w, bed.heat_capacity_j_k, bed.loss_w_k)
+        self.assertAlmostEqual(together, max(nozzle_s, bed_s))
+        self.assertAlmostEqual(in_turn, nozzle_s + bed_s)
+
     def test_weak_heaters_are_named(self) -> None:
         for keys, temps, field in (
             ({"hotend": {"heater_w": 10}}, (250, 60), "nozzle_temp_c"),

@@ -22,7 +22,7 @@ from meanbead.core.motion.lookahead import (
 )
 from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.vocabulary import Printer
-from tests.core.reference_motion import dense_time, deviation_corner, jerk_corner
+from tests.core.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
 
 JERK = np.array([8.0, 8.0, 0.4, 5.0])
 
@@ -87,14 +87,17 @@ class Corners(unittest.TestCase):
     def test_right_angle_by_junction_deviation(self) -> None:
         # sin 45 = 0.7071: r = 0.02 x 0.7071 / 0.2929 = 0.04828 mm, v = sqrt(1000 x 0.04828) = 6.949 mm/s.
         moves = moves_of([(0, 0), (10, 0), (10, 10)])
-        speeds = corner_speeds_deviation(moves.unit, moves.acceleration_mm_s2, 0.02, moves.halt)
+        speeds = corner_speeds_deviation(moves.unit, moves.length_mm, moves.acceleration_mm_s2, 0.02, False, moves.halt)
         self.assertAlmostEqual(speeds[1], 6.949, places=3)
         self.assertEqual(speeds[0], 0)
 
     def test_straight_on_is_not_slowed(self) -> None:
         moves = moves_of([(0, 0), (10, 0), (20, 0)])
         self.assertEqual(corner_speeds_jerk(moves.unit, JERK, moves.halt)[1], np.inf)
-        self.assertEqual(corner_speeds_deviation(moves.unit, moves.acceleration_mm_s2, 0.02, moves.halt)[1], np.inf)
+        self.assertEqual(
+            corner_speeds_deviation(moves.unit, moves.length_mm, moves.acceleration_mm_s2, 0.02, False, moves.halt)[1],
+            np.inf,
+        )
 
     def test_corner_time_by_hand(self) -> None:
         # Two sides of 50 mm, corner at 8 mm/s. Each: up to 100 mm/s (5 mm), cruise, and a ramp to or from 8 mm/s.
@@ -149,11 +152,16 @@ class AgainstTheReference(unittest.TestCase):
         units = [tuple(row) for row in moves.unit]
         a = moves.acceleration_mm_s2
         corners = [
-            0.0 if moves.halt[k] else deviation_corner(units[k - 1], units[k], min(a[k - 1], a[k]), deviation)
+            0.0
+            if moves.halt[k]
+            else min(
+                deviation_corner(units[k - 1], units[k], min(a[k - 1], a[k]), deviation),
+                curve_corner(units[k - 1], units[k], moves.length_mm[k - 1], moves.length_mm[k], min(a[k - 1], a[k])),
+            )
             for k in range(len(units))
         ]
         slow = dense_time(moves.length_mm, moves.speed_mm_s, a, corners, [0.0] * len(units), moves.halt)
-        fast = total(moves, corner_speeds_deviation(moves.unit, a, deviation, moves.halt))
+        fast = total(moves, corner_speeds_deviation(moves.unit, moves.length_mm, a, deviation, True, moves.halt))
         self.assertAlmostEqual(fast / slow, 1.0, delta=0.003)
 
     def test_arcs_and_dense_curves_on_both_kinematics(self) -> None:
@@ -199,12 +207,58 @@ class AgainstTheReference(unittest.TestCase):
         else:
             ways = [tuple(value / length for value in row) for row, length in zip(delta.tolist(), lengths, strict=True)]
             corners = [0.0] + [
-                deviation_corner(ways[k - 1], ways[k], min(accelerations[k - 1], accelerations[k]), 0.03)
+                min(
+                    deviation_corner(ways[k - 1], ways[k], min(accelerations[k - 1], accelerations[k]), 0.03),
+                    curve_corner(
+                        ways[k - 1], ways[k], lengths[k - 1], lengths[k], min(accelerations[k - 1], accelerations[k])
+                    ),
+                )
                 for k in range(1, len(ways))
             ]
             exits = [0.0] * len(ways)
         halts = [True] + [False] * (len(units) - 1)
         return dense_time(lengths, speeds, accelerations, corners, exits, halts, steps=60)
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(0.3, 60), st.floats(0.01, 3.0), st.floats(300, 5000), st.floats(0.005, 0.1), st.integers(0, 1000))
+    def test_sideways_acceleration_on_arcs_of_any_fineness(
+        self, radius: float, chord: float, acceleration: float, deviation: float, seed: int
+    ) -> None:
+        """v^2 / r never exceeds what the machine has, however fine or uneven the chords of a circle."""
+        rng = np.random.default_rng(seed)
+        chord = min(chord, 0.8 * radius)
+        step = 2 * math.asin(chord / 2 / radius) * rng.uniform(0.4, 1.0, 60)
+        turn = np.concatenate([[0], np.cumsum(step)])
+        points = radius * np.column_stack([np.cos(turn), np.sin(turn)])
+        delta = np.column_stack([np.diff(points, axis=0), np.zeros((60, 2))])
+        corner = {"law": "junction_deviation", "deviation_mm": deviation}
+        fastest = {}
+        for limited in (True, False):
+            printer = Printer.model_validate(
+                {
+                    "corner": corner | {"curve_limit": limited},
+                    "max_speed_mm_s": {"x": 900, "y": 900},
+                    "max_acceleration_mm_s2": {"x": 20_000, "y": 20_000},
+                }
+            )
+            limits = path_limits(delta, np.full(60, 500.0), np.full(60, acceleration), printer)
+            unit = delta / limits.length_mm[:, None]
+            moves = Moves(limits.length_mm, unit, limits.speed_mm_s, limits.acceleration_mm_s2, limits.halt)
+            profile = plan_speeds(moves, limits.corner_mm_s, limits.stop_mm_s)
+            fastest[limited] = float(np.max(profile.entry_mm_s**2))
+        self.assertLessEqual(fastest[True] / radius, 1.01 * acceleration)
+        self.assertLessEqual(fastest[True], fastest[False] + 1e-9)
+
+    def test_finer_chords_are_not_taken_faster(self) -> None:
+        """The audit's case: a circle of 1 mm at 60 mm/s, 1,000 mm/s2, a deviation of 0.02 mm."""
+        for limited, most in ((True, 1000.0), (False, 3590.0)):
+            printer = Printer.model_validate(
+                {"corner": {"law": "junction_deviation", "deviation_mm": 0.02, "curve_limit": limited}}
+            )
+            turn = np.linspace(0, 2 * math.pi, 33)
+            delta = np.column_stack([np.diff(np.cos(turn)), np.diff(np.sin(turn)), np.zeros((32, 2))])
+            limits = path_limits(delta, np.full(32, 60.0), np.full(32, 1000.0), printer)
+            self.assertAlmostEqual(min(60.0, float(limits.corner_mm_s[1:].min())) ** 2 / most, 1, delta=0.02)
 
     @settings(max_examples=40, deadline=None)
     @given(paths())
@@ -234,7 +288,7 @@ class WholePaths(unittest.TestCase):
         halt = np.zeros(len(delta), dtype=bool)
         halt[0] = True
         acceleration = np.minimum(wanted, acceleration_limits_mm_s2(shares, printer))
-        corner, stop = corner_limits_mm_s(unit, shares, acceleration, halt, printer)
+        corner, stop = corner_limits_mm_s(unit, length, shares, acceleration, halt, printer)
         np.testing.assert_allclose(limits.length_mm, length)
         np.testing.assert_allclose(limits.speed_mm_s, np.minimum(asked, speed_limits_mm_s(shares, printer)))
         np.testing.assert_allclose(limits.acceleration_mm_s2, acceleration)

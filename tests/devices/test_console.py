@@ -29,7 +29,10 @@ class StandIn(Served):
     def test_over_the_network_and_on_a_terminal_it_tells_the_same_limits(self) -> None:
         for address in (self.serve(ConsoleServer()), on_terminal()):
             printer = printer_from_report(fetch_report(address, settle_s=0.3)).printer
-            self.assertEqual(printer.acceleration_mm_s2.model_dump(), {"print": 1250, "travel": 1900, "retract": 1800})
+            self.assertEqual(
+                printer.acceleration_mm_s2.model_dump(),
+                {"print": 1250, "travel": 1900, "retract": 1800, "wipe": "print"},
+            )
             self.assertEqual((printer.max_speed_mm_s.x, printer.max_speed_mm_s.z), (280, 12))
             self.assertEqual(printer.corner.jerk.x, 9)
 

@@ -8,7 +8,12 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.motion.lookahead import corner_speeds_deviation, corner_speeds_jerk, limit_by_axis
+from meanbead.core.motion.lookahead import (
+    corner_speeds_deviation,
+    corner_speeds_jerk,
+    deviation_corner_mm_s,
+    limit_by_axis,
+)
 from meanbead.core.parallel import halves, in_threads
 from meanbead.core.vocabulary.printer import Printer
 
@@ -42,7 +47,12 @@ def acceleration_limits_mm_s2(shares: Floats, printer: Printer) -> Floats:
 
 
 def corner_limits_mm_s(
-    unit: Floats, shares: Floats, acceleration_mm_s2: Floats, halt: NDArray[np.bool_], printer: Printer
+    unit: Floats,
+    length_mm: Floats,
+    shares: Floats,
+    acceleration_mm_s2: Floats,
+    halt: NDArray[np.bool_],
+    printer: Printer,
 ) -> tuple[Floats, Floats]:
     """Speed that the corner law allows at each move's start, and from which it may stop before a halt, shape (n,).
 
@@ -54,7 +64,10 @@ def corner_limits_mm_s(
         alone = np.all(unit[:, :3] == 0, axis=1)
         halt |= alone
         halt[1:] |= alone[:-1]
-        return corner_speeds_deviation(unit, acceleration_mm_s2, corner.deviation_mm, halt), np.zeros(len(unit))
+        speeds = corner_speeds_deviation(
+            unit, length_mm, acceleration_mm_s2, corner.deviation_mm, corner.curve_limit, halt
+        )
+        return speeds, np.zeros(len(unit))
     jerk = np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e])
     return corner_speeds_jerk(shares, jerk, halt), limit_by_axis(shares, jerk)
 
@@ -77,7 +90,7 @@ def path_limits(delta: Floats, asked_mm_s: Floats, wanted_mm_s2: Floats, printer
     """Limits of a path from rest, ``delta`` (n, 4) the change of x, y, z and filament of each move, mm.
 
     The same as the functions above one after the other, in one pass over the moves and without arrays in between.
-    A move of filament alone is as long as its filament.
+    A move of filament alone is as long as its filament. A move of nothing takes no time, and no direction from it.
     """
     n = len(delta)
     corner, top, most = printer.corner, printer.max_speed_mm_s, printer.max_acceleration_mm_s2
@@ -96,6 +109,7 @@ def path_limits(delta: Floats, asked_mm_s: Floats, wanted_mm_s2: Floats, printer
             np.array([most.x, most.y, most.z, most.e]),
             np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e]),
             deviation,
+            corner.curve_limit,
             limits.length_mm,
             limits.speed_mm_s,
             limits.acceleration_mm_s2,
@@ -114,6 +128,9 @@ def _share(delta, k, coupled, share):  # type: ignore[no-untyped-def]
     x, y, z, e = delta[k, 0], delta[k, 1], delta[k, 2], delta[k, 3]
     path = np.sqrt(x * x + y * y + z * z)
     length = path if path > 0 else abs(e)
+    if length == 0:
+        share[:] = 0.0
+        return length, True
     share[0], share[1], share[2], share[3] = x / length, y / length, z / length, e / length
     if coupled:
         share[0], share[1] = share[0] + share[1], share[0] - share[1]
@@ -127,7 +144,7 @@ def _acceleration(share, wanted, most):  # type: ignore[no-untyped-def]
         part = abs(share[axis])
         if part > 0:
             bound = min(bound, most[axis] / part)
-    return bound
+    return min(bound, 1e12)  # a move of nothing has no axis that bounds it
 
 
 @numba.njit(cache=True, nogil=True)
@@ -142,6 +159,7 @@ def _path_limits(  # type: ignore[no-untyped-def]
     most,
     jerk,
     deviation,
+    curve_limit,
     length,
     speed,
     acceleration,
@@ -150,9 +168,9 @@ def _path_limits(  # type: ignore[no-untyped-def]
     halt,
 ):
     share, before = np.zeros(4), np.zeros(4)
-    alone_before, acceleration_before = True, 0.0
+    alone_before, acceleration_before, length_before = True, 0.0, 0.0
     if low > 0:
-        _, alone_before = _share(delta, low - 1, coupled, before)
+        length_before, alone_before = _share(delta, low - 1, coupled, before)
         acceleration_before = _acceleration(before, wanted[low - 1], most)
     for k in range(low, high):
         length[k], alone = _share(delta, k, coupled, share)
@@ -171,13 +189,9 @@ def _path_limits(  # type: ignore[no-untyped-def]
                 cosine = 0.0
                 for axis in range(3):
                     cosine += delta[k, axis] * delta[k - 1, axis]
-                cosine /= length[k] * length[k - 1] if k > low else length[k] * _length(delta, k - 1)
-                half_sine = np.sqrt(max(0.0, min(1.0, (1 + cosine) / 2)))
-                if half_sine > 1 - 1e-12:
-                    corner[k] = np.inf
-                else:
-                    lesser = min(acceleration[k], acceleration_before)
-                    corner[k] = np.sqrt(lesser * deviation * half_sine / (1 - half_sine))
+                cosine /= length[k] * length_before
+                lesser = min(acceleration[k], acceleration_before)
+                corner[k] = deviation_corner_mm_s(cosine, lesser, deviation, length_before, length[k], curve_limit)
         else:
             halt[k] = k == 0
             stop[k] = to_rest
@@ -187,10 +201,5 @@ def _path_limits(  # type: ignore[no-untyped-def]
                 if step > 0:
                     allowed = min(allowed, jerk[axis] / step)
             corner[k] = allowed
-        alone_before, acceleration_before = alone, acceleration[k]
+        alone_before, acceleration_before, length_before = alone, acceleration[k], length[k]
         before[0], before[1], before[2], before[3] = share[0], share[1], share[2], share[3]
-
-
-@numba.njit(cache=True, nogil=True)
-def _length(delta, k):  # type: ignore[no-untyped-def]
-    return np.sqrt(delta[k, 0] ** 2 + delta[k, 1] ** 2 + delta[k, 2] ** 2)

@@ -78,14 +78,37 @@ def corner_speeds_jerk(unit: Floats, jerk_mm_s: Floats, halt: NDArray[np.bool_])
 
 
 @numba.njit(cache=True, nogil=True)
-def corner_speeds_deviation(
-    unit: Floats, acceleration_mm_s2: Floats, deviation_mm: float, halt: NDArray[np.bool_]
-) -> Floats:
-    """Speed at the start of each move by the junction-deviation law, shape (n,).
+def deviation_corner_mm_s(cosine, acceleration, deviation, before_mm, after_mm, curve_limit):  # type: ignore[no-untyped-def]
+    """Speed of one corner by the junction-deviation law, mm/s; ``cosine`` is that of the turn, 1 straight on.
 
-    The corner is taken as if on a circle that touches both moves and passes the corner at ``deviation_mm``. With the
-    angle ``theta`` between the moves (180 degrees is straight on) its radius is ``d sin(theta/2) / (1 - sin(theta/2))``
-    and ``v^2 = a r``, ``a`` being the lesser acceleration. 0 after a halt. Only x, y and z count.
+    The corner is taken as if on a circle that touches both moves and passes the corner at ``deviation``. With ``t`` the
+    turn its radius is ``d cos(t/2) / (1 - cos(t/2))`` and ``v^2 = a r``. Finer chords of one arc have smaller turns, so
+    this alone lets them be taken ever faster. With ``curve_limit`` the two moves also count as chords of the curve that
+    they stand for, ``r = c / (2 sin(t/2))`` with their mean length ``c`` (the circle through the ends of equal chords);
+    a long move counts for at most twice the short one, so that a straight line before an arc does not hide it.
+    """
+    half_cosine = np.sqrt(max(0.0, min(1.0, (1 + cosine) / 2)))
+    if half_cosine > 1 - 1e-12:
+        return np.inf
+    radius = deviation * half_cosine / (1 - half_cosine)
+    if curve_limit:
+        chord = (min(before_mm, 2 * after_mm) + min(after_mm, 2 * before_mm)) / 2
+        radius = min(radius, chord / (2 * np.sqrt(max(1e-30, (1 - cosine) / 2))))
+    return np.sqrt(acceleration * radius)
+
+
+@numba.njit(cache=True, nogil=True)
+def corner_speeds_deviation(
+    unit: Floats,
+    length_mm: Floats,
+    acceleration_mm_s2: Floats,
+    deviation_mm: float,
+    curve_limit: bool,
+    halt: NDArray[np.bool_],
+) -> Floats:
+    """Speed at the start of each move by :func:`deviation_corner_mm_s`, shape (n,), ``a`` being the lesser acceleration.
+
+    0 after a halt. Only x, y and z count.
     """
     speeds = np.zeros(len(unit))
     for k in range(1, len(unit)):
@@ -94,12 +117,10 @@ def corner_speeds_deviation(
         cosine = 0.0
         for axis in range(3):
             cosine += unit[k, axis] * unit[k - 1, axis]
-        half_sine = np.sqrt(max(0.0, min(1.0, (1 + cosine) / 2)))
-        if half_sine > 1 - 1e-12:
-            speeds[k] = np.inf
-        else:
-            acceleration = min(acceleration_mm_s2[k], acceleration_mm_s2[k - 1])
-            speeds[k] = np.sqrt(acceleration * deviation_mm * half_sine / (1 - half_sine))
+        acceleration = min(acceleration_mm_s2[k], acceleration_mm_s2[k - 1])
+        speeds[k] = deviation_corner_mm_s(
+            cosine, acceleration, deviation_mm, length_mm[k - 1], length_mm[k], curve_limit
+        )
     return speeds
 
 
@@ -118,7 +139,9 @@ def plan_speeds(moves: Moves, corner_mm_s: Floats, stop_mm_s: Floats, start_mm_s
 
 @numba.njit(cache=True, nogil=True)
 def trapezoid(v0, v1, speed, a, s):  # type: ignore[no-untyped-def]
-    """Peak speed and time of one move."""
+    """Peak speed and time of one move; a move of nothing takes no time."""
+    if s <= 0:
+        return max(v0, v1), 0.0
     top = min(speed, np.sqrt(a * s + (v0 * v0 + v1 * v1) / 2))
     top = max(top, v0, v1)
     ramps = (2 * top * top - v0 * v0 - v1 * v1) / (2 * a)

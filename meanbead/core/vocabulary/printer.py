@@ -45,11 +45,16 @@ class AxisJerksMmS(Model):
 
 
 class Corner(Model):
-    """How the firmware limits speed through a corner."""
+    """How the firmware limits speed through a corner.
+
+    ``curve_limit``, with the junction-deviation law: short segments that bend are taken as the curve that they stand
+    for, so that finer ones are not taken faster.
+    """
 
     law: Literal["jerk", "junction_deviation"] = "jerk"
     jerk_mm_s: AxisJerksMmS | None = None
     deviation_mm: Annotated[float, Field(gt=0, le=1)] | None = None
+    curve_limit: bool = True
 
     @model_validator(mode="after")
     def _complete(self) -> Corner:
@@ -64,11 +69,13 @@ class Corner(Model):
 
 
 class Accelerations(Model):
-    """Acceleration asked for by kind of move, mm/s2."""
+    """Acceleration asked for by kind of move, mm/s2. ``wipe`` says which of them a move takes that pulls filament back on
+    its way: most firmware counts it as printing, because filament moves."""
 
     print: AccelerationMmS2 = 1000
     travel: AccelerationMmS2 = 1500
     retract: AccelerationMmS2 = 2000
+    wipe: Literal["print", "travel"] = "print"
 
 
 class Hotend(Model):
@@ -102,7 +109,8 @@ class Printer(Model):
 
     ``coupled_gantry`` is a gantry whose two motors share x and y: speed, acceleration and jerk then bound the motors.
     ``clean_acceleration_mm_s2`` is the highest at which outer walls show no ripple; ``overhang_limit_deg`` the steepest
-    overhang, from upright, that prints clean with beads half as high as wide.
+    overhang, from upright, that prints clean with beads half as high as wide. ``heating`` is the start routine's habit:
+    bed and nozzle together, or the nozzle once the bed is hot.
     """
 
     bed_mm: BedMm = BedMm()
@@ -115,6 +123,7 @@ class Printer(Model):
     acceleration_mm_s2: Accelerations = Accelerations()
     z_step_mm: Annotated[float, Field(gt=0, le=1)] | None = None
     start_time_s: Annotated[float, Field(ge=0, le=7200)] = 45
+    heating: Literal["together", "bed_first"] = "together"
     hotend: Hotend = Hotend()
     bed_heater: HeatedBed = HeatedBed()
     room_temp_c: Annotated[float, Field(ge=-20, le=60)] = 22
