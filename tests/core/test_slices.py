@@ -16,9 +16,9 @@ from tests.support.solids import box, cone, sphere
 class Stack(unittest.TestCase):
     def test_by_hand(self) -> None:
         layers = layer_stack(10.0, 0.2, 0.3)
-        # ceil((10 - 0.3) / 0.2) + 1 = 50 layers; the last top is 10.1.
-        self.assertEqual(len(layers), 50)
-        self.assertAlmostEqual(layers.top_mm[-1], 10.1)
+        # ceil((10 - 0.3) / 0.2 - 0.5) + 1 = 49 layers; one more would have its middle on the top, at 10 mm.
+        self.assertEqual(len(layers), 49)
+        self.assertAlmostEqual(layers.top_mm[-1], 9.9)
         self.assertAlmostEqual(layers.middle_mm[0], 0.15)
 
     def test_rounding_makes_no_layer(self) -> None:
@@ -26,11 +26,25 @@ class Stack(unittest.TestCase):
         self.assertEqual(len(layer_stack(0.1, 0.2, 0.2)), 1)
 
     @given(st.floats(0.5, 300), st.floats(0.05, 0.6), st.floats(0.1, 0.5))
-    def test_reaches_the_top_and_not_a_layer_more(self, height: float, layer: float, first: float) -> None:
+    def test_every_middle_lies_inside_and_the_height_is_off_by_half_a_layer_at_most(
+        self, height: float, layer: float, first: float
+    ) -> None:
         layers = layer_stack(height, layer, first)
-        self.assertGreaterEqual(layers.top_mm[-1] + 2e-3, height)
-        if len(layers) > 1:
-            self.assertLess(layers.top_mm[-2], height + 1e-9)
+        self.assertTrue(np.all(layers.middle_mm[1:] < height))
+        if first <= height:
+            self.assertLessEqual(abs(layers.top_mm[-1] - height), layer / 2 + 2e-3)
+            self.assertGreaterEqual(layers.top_mm[-1] + layer / 2, height - 2e-3)
+
+    def test_heights_that_divide_the_part_end_on_top(self) -> None:
+        for part, layer, count, off in (
+            (1.0, 0.3, 3, -0.1),
+            (0.5, 0.3, 2, 0.1),
+            (1.0, 0.25, 4, 0.0),
+            (30, 0.2, 150, 0.0),
+        ):
+            layers = layer_stack(part, layer, layer)
+            self.assertEqual(len(layers), count)
+            self.assertAlmostEqual(layers.top_mm[-1] - part, off, places=9)
 
 
 class Sections(unittest.TestCase):
@@ -78,7 +92,8 @@ class Sections(unittest.TestCase):
             sizes = sorted((shapely.Polygon(loop[:, :2]).area for loop in loops), reverse=True)
             self.assertAlmostEqual(area / (sizes[0] - sizes[1]), 1, places=3)
 
-    def test_a_thin_last_layer_is_not_lost(self) -> None:
-        sections, _ = slice_solid(box(10, 10, 1.05), layer_stack(1.05, 0.2, 0.2))
+    def test_a_last_layer_over_half_is_laid_and_one_under_half_is_not(self) -> None:
+        self.assertEqual(len(layer_stack(1.05, 0.2, 0.2)), 5)
+        sections, _ = slice_solid(box(10, 10, 1.15), layer_stack(1.15, 0.2, 0.2))
         self.assertEqual(len(sections), 6)
         self.assertAlmostEqual(sections[-1].area, 100)

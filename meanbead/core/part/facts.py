@@ -13,6 +13,9 @@ from meanbead.core.vocabulary.part import Extents, PartFacts
 BED_CONTACT_MM = 0.05
 """Faces within this height of the bed and looking down count as footprint."""
 
+LEVEL_MM = 0.01
+"""Faces so near to the top count as a flat one."""
+
 
 def part_facts(solid: Solid) -> PartFacts:
     """Volume, surface, size and footprint of a solid, mm.
@@ -31,7 +34,8 @@ def part_facts(solid: Solid) -> PartFacts:
         bodies=_bodies(solid),
         sound=True,
         mended=list(solid.mended),
-        footprint_mm2=_footprint_mm2(corners, normals),
+        footprint_mm2=_level_mm2(corners, normals, at_top=False),
+        flat_summit_mm2=_level_mm2(corners, normals, at_top=True),
         digest=solid.digest,
     )
 
@@ -44,6 +48,11 @@ def _bodies(solid: Solid) -> int:
     return int(connected_components(graph, directed=False, return_labels=False))
 
 
-def _footprint_mm2(corners: NDArray[np.float64], normals: NDArray[np.float64]) -> float:
-    on_bed = (corners[:, :, 2].max(axis=1) < BED_CONTACT_MM) & (normals[:, 2] < 0)
-    return abs(float(normals[on_bed, 2].sum() / 2))  # never minus zero
+def _level_mm2(corners: NDArray[np.float64], normals: NDArray[np.float64], *, at_top: bool) -> float:
+    """Area of the faces that lie on the bed, or within :data:`LEVEL_MM` of the top, in plan."""
+    z = corners[:, :, 2]
+    if at_top:
+        level = (z.min(axis=1) > z.max() - LEVEL_MM) & (normals[:, 2] > 0)
+    else:
+        level = (z.max(axis=1) < BED_CONTACT_MM) & (normals[:, 2] < 0)
+    return abs(float(normals[level, 2].sum() / 2))  # never minus zero

@@ -22,12 +22,36 @@ def slope_layers(solid: Solid, first_mm: float, heights: SlopeHeights) -> Layers
     A surface whose normal has the upright share ``|n_z|`` (the cosine of its slope from the horizontal) shows ridges
     ``h |n_z|`` high, so ``h <= ridge / |n_z|`` for all faces that a layer meets, within ``min_mm`` and ``max_mm``. Flat
     faces show no ridge and do not count. Neighbours differ by at most ``max_step_mm``, always by making the higher one
-    lower. With a step grid, heights are the next multiples down.
+    lower. With a step grid, heights are the next multiples down. Heights end exactly at the part's top, as far as a step
+    grid allows: see :func:`ended_at`.
     """
     allowed = allowed_heights_mm(solid, heights)
     part_height = float(solid.vertices[:, 2].max())
     layers = _walk(allowed, part_height, first_mm, heights.min_mm, heights.max_mm, heights.max_step_mm, heights.step_mm)
+    layers = ended_at(part_height, layers, heights)
     return Layers(np.cumsum(layers), layers)
+
+
+def ended_at(part_height_mm: float, layers: Floats, heights: SlopeHeights) -> Floats:
+    """Heights (n,) that reach beyond the part, made to end exactly on top of it.
+
+    All above the first give up a share of what they have above ``min_mm``: lower layers keep every bound on ridges and on
+    steps between neighbours. Where that is not enough the last one goes, and the others grow by a share of what they
+    lack to ``max_mm``. On a step grid only a last layer whose middle lies above the part goes.
+    """
+    over = float(layers.sum()) - part_height_mm
+    if over <= 1e-3 or len(layers) < 2:
+        return layers
+    if heights.step_mm > 0:
+        return layers[:-1] if layers[-1] / 2 <= over else layers
+    room = np.maximum(0.0, layers[1:] - heights.min_mm)
+    if room.sum() >= over:
+        return np.concatenate([layers[:1], layers[1:] - room * (over / room.sum())])
+    short, kept = float(layers[-1]) - over, layers[:-1]
+    room = np.maximum(0.0, heights.max_mm - kept[1:])
+    if short <= 0 or room.sum() < short:
+        return kept if layers[-1] / 2 <= over else layers
+    return np.concatenate([kept[:1], kept[1:] + room * (short / room.sum())])
 
 
 def allowed_heights_mm(solid: Solid, heights: SlopeHeights) -> Floats:

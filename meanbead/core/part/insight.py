@@ -310,7 +310,7 @@ def _bridges(solid: Solid, surface: Surface) -> tuple[list[Spot], float]:
         below, _ = slice_solid(solid, Layers(np.array([z - 0.05 + 1e-6]), np.array([2e-6])))
         sections = np.array([below[0], below[0]], dtype=object)
         regions = np.array([flat], dtype=object)
-        _, bridges, _ = find_bridges(regions, np.array([1]), sections, np.array([1.0]))
+        _, bridges, _, _ = find_bridges(regions, np.array([1]), sections, np.array([1.0]), np.zeros(1), unheld=False)
         for bridge in shapely.get_parts(bridges[0]):
             if bridge.area < 4.0:
                 continue

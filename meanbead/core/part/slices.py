@@ -43,11 +43,11 @@ class Layers:
 
 
 def layer_stack(part_height_mm: float, layer_height_mm: float, first_layer_height_mm: float) -> Layers:
-    """Layers that reach a part's height: ``ceil((H - first) / h) + 1``.
+    """A layer wherever its middle lies inside the part: ``ceil((H - first) / h - 1/2) + 1``.
 
-    A remainder thinner than a thousandth of a millimetre is rounding, not a layer.
+    What comes out is off by at most half a layer. A middle within a thousandth of a millimetre of the top is rounding.
     """
-    above = max(0, int(np.ceil((part_height_mm - first_layer_height_mm) / layer_height_mm - 1e-3 / layer_height_mm)))
+    above = max(0, int(np.ceil((part_height_mm - first_layer_height_mm - 1e-3) / layer_height_mm - 0.5)))
     heights = np.full(above + 1, layer_height_mm)
     heights[0] = first_layer_height_mm
     return Layers(np.cumsum(heights), heights)
@@ -56,8 +56,8 @@ def layer_stack(part_height_mm: float, layer_height_mm: float, first_layer_heigh
 def slice_solid(solid: Solid, layers: Layers) -> tuple[NDArray[np.object_], tuple[int, ...]]:
     """Sections as Shapely polygons or multipolygons, one a layer, and the layers that could not be cut.
 
-    Overlapping bodies are joined, as the positive fill rule says. The last layer's section is taken no higher than
-    just under the top, so that a remainder layer is not lost. Where the solid is not met the section is empty; where
+    Overlapping bodies are joined, as the positive fill rule says. No section is taken higher than just under the top:
+    a middle that meets it by rounding would come out empty. Where the solid is not met the section is empty; where
     cutting fails even a little higher and lower, the nearest neighbour's section stands in.
     """
     manifold = solid.manifold

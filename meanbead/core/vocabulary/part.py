@@ -24,7 +24,8 @@ class Guesses(Result):
 
 
 class PartFacts(Result):
-    """Facts about a sound solid, standing as it will be printed."""
+    """Facts about a sound solid, standing as it will be printed. ``flat_summit_mm2`` is how much of it is level at its very
+    top."""
 
     volume_mm3: float
     surface_mm2: float
@@ -34,4 +35,5 @@ class PartFacts(Result):
     sound: bool
     mended: list[str]
     footprint_mm2: float
+    flat_summit_mm2: float = 0.0
     digest: str
