@@ -19,10 +19,12 @@ from meanbead.core.vocabulary.recipe import (
     Ironing,
     IroningKind,
     LineWidths,
+    OverSparse,
     Recipe,
     RecipeAccelerations,
     Retraction,
     SeamPlace,
+    ShortLayers,
     SkinPattern,
     Skins,
     Speeds,
@@ -83,6 +85,7 @@ class SkinShape:
     overlap_mm: float
     one_way: bool
     extra_top: bool
+    over_sparse: OverSparse
 
 
 @dataclass(frozen=True)
@@ -140,6 +143,7 @@ class Shape:
     infill_angle_deg: float
     infill_line_multiplier: int
     infill_overlap_mm: float
+    infill_join: bool
     skins: SkinShape
     bridge_flow_ratio: float
     ironing: IroningShape
@@ -172,6 +176,7 @@ class Plan:
     wipe_mm: float
     min_layer_time_s: float
     min_speed_mm_s: float
+    short_layers: ShortLayers
     fan: float
     bridge_fan: float
     flow_ratio: float
@@ -200,6 +205,7 @@ class Plan:
                 angle_deg=shape.infill_angle_deg,
                 line_multiplier=shape.infill_line_multiplier,
                 overlap_mm=shape.infill_overlap_mm,
+                join=shape.infill_join,
             ),
             skins=Skins(**asdict(shape.skins)),
             ironing=Ironing(**asdict(shape.ironing), speed_mm_s=ironing_speed),
@@ -220,6 +226,7 @@ class Plan:
             cooling=Cooling(
                 min_layer_time_s=self.min_layer_time_s,
                 min_speed_mm_s=self.min_speed_mm_s,
+                short_layers=self.short_layers,
                 fan=self.fan,
                 bridge_fan=self.bridge_fan,
             ),

@@ -123,12 +123,14 @@ def _shape(
         infill_angle_deg=_or(infill.angle_deg, 45.0),
         infill_line_multiplier=_or(infill.line_multiplier, 1),
         infill_overlap_mm=_or(infill.overlap_mm, 0.0),
+        infill_join=bool(infill.join),
         skins=SkinShape(
             pattern=skins.pattern or "lines",
             angle_deg=_or(skins.angle_deg, 45.0),
             overlap_mm=_or(skins.overlap_mm, 0.0),
             one_way=bool(skins.one_way),
             extra_top=bool(skins.extra_top),
+            over_sparse=skins.over_sparse or "by_gap",
         ),
         bridge_flow_ratio=_or(recipe.bridge_flow_ratio, DEFAULT_BRIDGE_FLOW),
         ironing=IroningShape(
@@ -185,6 +187,7 @@ def _pace(recipe: Recipe, printer: Printer, material: Material, shape: Shape) ->
         wipe_mm=_or(recipe.retraction.wipe_mm, 0.0),
         min_layer_time_s=_or(recipe.cooling.min_layer_time_s, 8.0),
         min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, 10.0),
+        short_layers=recipe.cooling.short_layers or "slow",
         fan=_or(recipe.cooling.fan, 1.0),
         bridge_fan=_or(recipe.cooling.bridge_fan, 1.0),
         flow_ratio=_or(recipe.flow_ratio, 1.0),

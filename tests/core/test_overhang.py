@@ -10,7 +10,7 @@ from meanbead.core.part.slices import layer_stack
 from meanbead.core.strokes import Feature, plan_strokes
 from meanbead.core.strokes.outline import cut_solid
 from meanbead.core.strokes.supports import find_supports, overhangs
-from tests.core.test_strokes import HEIGHT, length_of, shape_of
+from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of
 from tests.support.solids import block, box, cone, ledge, solid_of, sphere, table
 
 PLAIN = {"layer_height_mm": HEIGHT, "first_layer_height_mm": HEIGHT}
@@ -19,7 +19,7 @@ PLAIN = {"layer_height_mm": HEIGHT, "first_layer_height_mm": HEIGHT}
 class Bridges(unittest.TestCase):
     def test_run_across_the_short_span(self) -> None:
         for span in (8, 14):
-            strokes = plan_strokes(table(span), shape_of())
+            strokes = plan_strokes(table(span), shape_of(skins={"over_sparse": "solid"}))
             rows = strokes.feature == Feature.BRIDGE
             way = strokes.end_xy[rows] - strokes.start_xy[rows]
             along = np.abs(way[:, 0]) / np.hypot(*way.T)
@@ -33,13 +33,71 @@ class Bridges(unittest.TestCase):
         rows = strokes.feature == Feature.BRIDGE
         np.testing.assert_allclose(strokes.area_mm2[rows], math.pi * 0.4**2 / 4 * 0.9)
 
-    def test_what_rests_on_one_side_only_is_no_bridge(self) -> None:
-        strokes = plan_strokes(ledge(15), shape_of())
-        self.assertEqual(length_of(strokes, Feature.BRIDGE), 0)
-        self.assertGreater(length_of(strokes, Feature.BOTTOM), 0)
+    def test_what_rests_on_one_side_only_hangs_and_is_laid_as_a_bridge(self) -> None:
+        reach, skins = 15, {"over_sparse": "solid"}
+        strokes = plan_strokes(ledge(reach), shape_of(skins=skins))
+        rows = strokes.feature == Feature.BRIDGE
+        # What hangs ends at the walls, which reach over the post by nothing: the part's own edge.
+        inside = (reach - 1.5 * SPACING - WIDTH / 2) * (20 - 2 * (1.5 * SPACING + WIDTH / 2))
+        self.assertAlmostEqual(strokes.hanging.area_mm2 / inside, 1, delta=0.03)
+        self.assertAlmostEqual(strokes.hanging.width_mm, reach - 1.5 * SPACING - WIDTH / 2, delta=0.2)
+        self.assertAlmostEqual(float(strokes.layers.top_mm[strokes.hanging.layer]), 10 + HEIGHT)
+        strand = 0.4 * math.sqrt(0.95)
+        self.assertAlmostEqual(float(strokes.length_mm[rows].sum()) * strand / inside, 1, delta=0.05)
+        np.testing.assert_allclose(strokes.area_mm2[rows], math.pi * strand**2 / 4)
+        held = plan_strokes(ledge(reach), shape_of(skins=skins, supports={"kind": "columns"}))
+        self.assertEqual((length_of(held, Feature.BRIDGE), held.hanging.area_mm2), (0, 0))
+        self.assertGreater(length_of(held, Feature.BOTTOM), 0)
+
+    def test_a_table_on_four_legs_hangs_but_over_its_legs(self) -> None:
+        legs = [block(6, 6, 30, at) for at in ((0, 0, 0), (54, 0, 0), (0, 54, 0), (54, 54, 0))]
+        solid = solid_of(block(60, 60, 3, (0, 0, 30)) + legs[0] + legs[1] + legs[2] + legs[3])
+        strokes = plan_strokes(solid, shape_of(skins={"over_sparse": "solid"}))
+        layer = round(30 / HEIGHT)
+        self.assertEqual(strokes.hanging.layer, layer)
+        edge = 1.5 * SPACING + WIDTH / 2
+        self.assertAlmostEqual(strokes.hanging.area_mm2 / ((60 - 2 * edge) ** 2 - 4 * (6 - edge) ** 2), 1, delta=0.02)
+        self.assertAlmostEqual(strokes.hanging.width_mm, 60 - 2 * edge, delta=0.3)
+        here = strokes.layer == layer
+        self.assertGreater(length_of(strokes, Feature.BRIDGE), 8000)
+        self.assertLess(float(strokes.length_mm[here & (strokes.feature == Feature.BOTTOM)].sum()), 400)
 
     def test_a_floor_on_the_bed_is_no_bridge(self) -> None:
-        self.assertEqual(length_of(plan_strokes(box(20, 20, 3), shape_of()), Feature.BRIDGE), 0)
+        strokes = plan_strokes(box(20, 20, 3), shape_of(skins={"over_sparse": "solid"}))
+        self.assertEqual(length_of(strokes, Feature.BRIDGE), 0)
+
+
+class OverSparse(unittest.TestCase):
+    """The first solid layer over sparse filling."""
+
+    def layers(self, **keys: object) -> tuple[list[int], list[int]]:
+        strokes = plan_strokes(box(30, 20, 4), shape_of(top_layers=4, bottom_layers=3, **keys))
+        return tuple(
+            sorted(set(strokes.layer[strokes.feature == feature].tolist()))
+            for feature in (Feature.BRIDGE, Feature.SOLID)
+        )
+
+    def test_is_laid_by_the_gap_as_solid_or_as_bridges(self) -> None:
+        # 20 layers: the top is 19, solid from 16 on; 1 and 2 lie on the floor.
+        for density, choice, first in (
+            (0.15, None, [16]),
+            (0.49, None, [16]),
+            (0.51, None, []),
+            (0.15, "solid", []),
+            (0.7, "bridge", [16]),
+            (1.0, "bridge", []),
+        ):
+            bridges, solid = self.layers(infill={"density": density}, skins={"over_sparse": choice})
+            self.assertEqual(bridges, first, f"{density} {choice}")
+            self.assertEqual(16 in solid, not first)
+
+    def test_where_the_top_steps_each_step_has_its_own(self) -> None:
+        stair = solid_of(block(20, 20, 4) + block(10, 20, 4, (0, 0, 4)))
+        strokes = plan_strokes(stair, shape_of(top_layers=3, bottom_layers=2))
+        rows = strokes.feature == Feature.BRIDGE
+        self.assertEqual(sorted(set(strokes.layer[rows].tolist())), [17, 37])
+        lower = rows & (strokes.layer == 17)
+        self.assertTrue(np.all(strokes.start_xy[lower, 0] > -0.5))
 
 
 def scaffold(solid, **keys: object):

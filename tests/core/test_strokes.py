@@ -15,7 +15,7 @@ from meanbead.core.resolve import resolve
 from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.scanlines import scan_lines
-from meanbead.core.strokes.skins import split_fill
+from meanbead.core.strokes.skins import FillWidths, split_fill
 from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box, cone, cylinder, sphere
 
@@ -149,7 +149,8 @@ class Skins(unittest.TestCase):
         layers = {feature: set(strokes.layer[strokes.feature == feature]) for feature in Feature}
         self.assertEqual(layers[Feature.BOTTOM], {0})
         self.assertEqual(layers[Feature.TOP], {19})
-        self.assertEqual(layers[Feature.SOLID], {1, 2, 17, 18})
+        self.assertEqual(layers[Feature.SOLID], {1, 2, 18})
+        self.assertEqual(layers[Feature.BRIDGE], {17})
         self.assertEqual(layers[Feature.INFILL], set(range(3, 17)))
 
     def test_under_a_step_the_exposed_half_is_solid(self) -> None:
@@ -175,7 +176,11 @@ class Skins(unittest.TestCase):
         layer = np.arange(len(stack))
         count = len(stack)
         choices = LayerChoices(np.ones(count, int), np.full(count, tops), np.full(count, bottoms), np.full(count, 0.2))
-        fill = split_fill(sections.copy(), layer, sections, choices, np.full(count, 0.05), np.full(count, 0.5))
+        widths = FillWidths(np.full(count, 0.1), np.full(count, 0.1), np.full(count, 0.5))
+        over = np.ones(count, dtype=bool)
+        fill = split_fill(
+            sections.copy(), layer, sections, choices, widths, variable=True, unheld=False, bridges_over=over
+        )
 
         def cells(index: int) -> set[tuple[int, int]]:
             if not 0 <= index < len(stack):
@@ -183,15 +188,21 @@ class Skins(unittest.TestCase):
             size, shift = stack[index]
             return {(x, y) for x in range(shift, shift + size) for y in range(size)}
 
-        for index in range(len(stack)):
-            own = cells(index)
-            sparse = set(own)
+        def sparse_cells(index: int) -> set[tuple[int, int]]:
+            sparse = cells(index)
             for step in [*range(1, tops + 1), *(-step for step in range(1, bottoms + 1))]:
                 sparse &= cells(index + step)
+            return sparse
+
+        for index in range(len(stack)):
+            own, sparse = cells(index), sparse_cells(index)
             bottom = (own - sparse) - cells(index - 1) if bottoms else set()
             top = (own - sparse) - bottom - cells(index + 1) if tops else set()
-            areas = [len(sparse), len(bottom), len(top), len(own) - len(sparse) - len(bottom) - len(top)]
-            found = [fill.sparse[index].area, fill.bottom[index].area, fill.top[index].area, fill.solid[index].area]
+            solid = own - sparse - bottom - top
+            over_sparse = solid & sparse_cells(index - 1) if tops > 1 else set()
+            areas = [len(one) for one in (sparse, bottom, top, solid - over_sparse, over_sparse)]
+            parts = (fill.sparse, fill.bottom, fill.top, fill.solid, fill.over_sparse)
+            found = [part[index].area for part in parts]
             np.testing.assert_allclose(found, areas, atol=1e-6)
 
 

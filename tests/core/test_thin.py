@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.strokes import Feature, plan_strokes
-from meanbead.core.strokes.thin import ThinStrokes, strips_of, thin_strokes
+from meanbead.core.strokes.thin import FREE_END_WIDTHS, ThinStrokes, strips_of, thin_strokes
 from meanbead.core.strokes.walls import inset
 from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
 from tests.support.solids import block, box, cylinder, solid_of
@@ -16,9 +16,9 @@ from tests.support.solids import block, box, cylinder, solid_of
 S = 0.4
 
 
-def middles(*regions: shapely.Geometry) -> ThinStrokes:
-    array, spacing = np.array(regions, dtype=object), np.full(len(regions), S)
-    return thin_strokes(strips_of(array, spacing, inset(array, spacing)), array, spacing)
+def middles(*regions: shapely.Geometry, depth: float = S) -> ThinStrokes:
+    array, spacing, deep = np.array(regions, dtype=object), np.full(len(regions), S), np.full(len(regions), depth)
+    return thin_strokes(strips_of(array, spacing, inset(array, deep), deep), array, spacing, deep)
 
 
 def lengths(made: ThinStrokes) -> list[float]:
@@ -37,13 +37,21 @@ class Middles(unittest.TestCase):
         bar = shapely.affinity.rotate(shapely.box(0, 0, long, thick), angle, use_radians=True)
         made = middles(bar)
         self.assertEqual(len(made.source), 1)
-        np.testing.assert_allclose(made.width_mm, thick, rtol=1e-3)
-        # It ends where the bead's own end reaches the bar's.
-        self.assertAlmostEqual(lengths(made)[0], long, delta=1.7 * max(thick, S))
+        np.testing.assert_allclose(made.width_mm, thick, rtol=2e-3)
+        # Its round ends fill the last quarter of a width.
+        self.assertAlmostEqual(lengths(made)[0], long - 2 * FREE_END_WIDTHS * thick, delta=0.01)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.floats(1.55 * S, 2.55 * S), st.floats(0, math.pi), st.floats(5, 30))
+    def test_a_broad_bar_is_one_way_round_of_half_its_width(self, thick: float, angle: float, long: float) -> None:
+        made = middles(shapely.affinity.rotate(shapely.box(0, 0, long, thick), angle, use_radians=True), depth=1.3 * S)
+        self.assertEqual(made.closed.tolist(), [True])
+        np.testing.assert_allclose(made.width_mm, thick / 2, rtol=2e-3)
+        # As a loop of that width would, it fills the bar to its last corner.
+        self.assertAlmostEqual(lengths(made)[0] * thick / 2 / (long * thick), 1, delta=0.01)
 
     def test_a_broad_bar_is_two_strokes_a_half_each(self) -> None:
         made = middles(shapely.box(0, 0, 12, 1.8 * S))
-        self.assertEqual(len(made.source), 2)
         np.testing.assert_allclose(made.width_mm, 0.9 * S, rtol=1e-3)
         np.testing.assert_allclose(np.sort(np.unique(made.points[:, 1].round(6))), [0.45 * S, 1.35 * S], atol=1e-3)
 
@@ -109,12 +117,12 @@ class Schools(unittest.TestCase):
                 self.assertAlmostEqual(float(areas.laid_mm2.sum()) * HEIGHT, volume_of(strokes), places=5)
 
     def test_the_last_wall_takes_up_the_sliver_that_is_left(self) -> None:
-        thick = 2 * (2 * SPACING) + 0.8 * SPACING + HEIGHT * SIDE_LOSS
+        thick = 2 * (2 * SPACING) + 0.9 * SPACING + HEIGHT * SIDE_LOSS
         ring = solid_of(cylinder(20, 2).manifold - cylinder(20 - thick, 6).manifold.translate((0, 0, -2)))
         strokes = plan_strokes(ring, shape_of(walls=3, top_layers=0, bottom_layers=0))
         self.assertEqual(length_of(strokes, Feature.INFILL), 0)
         rows = strokes.feature == Feature.THIN_WALL
-        np.testing.assert_allclose(strokes.width_mm[rows], 0.8 * SPACING + HEIGHT * SIDE_LOSS, atol=0.01)
+        np.testing.assert_allclose(strokes.width_mm[rows], 0.9 * SPACING + HEIGHT * SIDE_LOSS, atol=0.01)
         self.assertAlmostEqual(
             float(strokes.length_mm[rows].sum()) / (10 * 2 * math.pi * (20 - thick / 2)), 1, delta=0.01
         )

@@ -1,4 +1,4 @@
-"""Bridges: floors over air whose strands rest on something at both ends."""
+"""Bridges: floors over air, whose strands rest on something at both ends, or only hang."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.parallel import Objects
-from meanbead.core.strokes.overlay import difference, prepared_copies, without
+from meanbead.core.strokes.overlay import difference, intersection, prepared_copies, without
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.walls import grown
 
@@ -25,40 +25,52 @@ _NONE = shapely.MultiPolygon()
 
 
 def find_bridges(
-    bottom: Objects, layer: NDArray[np.int64], sections: Objects, reach_mm: Floats
-) -> tuple[Objects, Objects, Floats]:
-    """Split floors into those that lie on or hang over something else, and bridges with their directions.
+    bottom: Objects, layer: NDArray[np.int64], sections: Objects, reach_mm: Floats, line_mm: Floats, *, unheld: bool
+) -> tuple[Objects, Objects, Floats, Floats]:
+    """Split floors into those that lie on something, and those over air, laid as bridges, with their directions.
 
     ``reach_mm`` is how far beyond the floor's edge a strand is held: the depth of the walls and a bead. Of the
     directions in which at least :data:`LEAST_ANCHORED` of the strands are held at both ends, the one with the
-    shortest mean strand is taken. Returns floors (n,), bridges (n,) and angles in radians (n,).
+    shortest mean strand is taken. Where there is none and the floor is ``unheld`` by supports, what of it has nothing
+    under it, at least a line ``line_mm`` wide, hangs: it is laid as a bridge, too, in the direction in which most is held.
+    Returns floors (n,), bridges (n,), angles in radians (n,), and the area that only hangs, mm2 (n,).
     """
     bridges = np.full(len(bottom), _NONE, dtype=object)
-    angles = np.zeros(len(bottom))
+    angles, hanging = np.zeros(len(bottom)), np.zeros(len(bottom))
     at = np.flatnonzero((layer > 0) & ~shapely.is_empty(bottom))
     if not len(at):
-        return bottom, bridges, angles
+        return bottom, bridges, angles, hanging
     parts, source = shapely.get_parts(bottom[at], return_index=True)
     whole = at[source]
     # What lies on the section below is no bridge; of the rest only what is wide enough for strands.
     air = difference(np.asarray(parts, dtype=object), sections[layer[whole] - 1])
-    broad = ~shapely.is_empty(grown(air, np.full(len(air), -_LEAST_WIDTH_MM / 2)))
-    parts, whole = np.asarray(parts, dtype=object)[broad], whole[broad]
+    line = line_mm[whole]
+    shrunk = grown(air, -(line / 2 if unheld else np.full(len(air), _LEAST_WIDTH_MM / 2)))
+    # A ring that is on average narrower than half a line has no room for one anywhere.
+    broad = ~shapely.is_empty(shrunk) & (2 * shapely.area(air) > 0.5 * line * shapely.length(air))
+    parts, whole, air = np.asarray(parts, dtype=object)[broad], whole[broad], air[broad]
     if not len(parts):
-        return bottom, bridges, angles
+        return bottom, bridges, angles, hanging
+    shrunk, line = shrunk[broad], line[broad]
+    wide = ~shapely.is_empty(grown(air, np.full(len(air), -_LEAST_WIDTH_MM / 2)))
     share, span = probe_strands(parts, sections[layer[whole] - 1], reach_mm[whole])
     span[share < LEAST_ANCHORED] = np.inf
     best = np.argmin(span, axis=1)
-    held = np.isfinite(span[np.arange(len(span)), best])
+    held = np.isfinite(span[np.arange(len(span)), best]) & wide
+    best = np.where(held, best, np.argmax(share, axis=1))
+    laid = np.where(held, parts, _NONE)
+    if unheld:
+        laid[~held] = intersection(grown(shrunk[~held], 0.55 * line[~held]), air[~held])
     floors = bottom.copy()
-    for index in np.unique(whole[held]):
-        mine = held & (whole == index)
-        bridges[index] = shapely.union_all(parts[mine])
+    for index in np.unique(whole[~shapely.is_empty(laid)]):
+        mine = whole == index
+        bridges[index] = _areas(shapely.union_all(laid[mine]))
         floors[index] = _areas(without(bottom[index], bridges[index]))
-        # Several bridges of one region share the direction of the largest.
-        areas = np.where(mine, shapely.area(parts), 0.0)
+        hanging[index] = float(shapely.area(laid[mine & ~held]).sum())
+        # Several of one region share the direction of the largest.
+        areas = np.where(mine, shapely.area(laid), 0.0)
         angles[index] = best[np.argmax(areas)] * np.pi / DIRECTIONS
-    return floors, bridges, angles
+    return floors, bridges, angles, hanging
 
 
 def probe_strands(parts: Objects, below: Objects, reach_mm: Floats) -> tuple[Floats, Floats]:

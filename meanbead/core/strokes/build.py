@@ -18,7 +18,14 @@ from meanbead.core.part.sound import Solid
 from meanbead.core.plan import Shape
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
 from meanbead.core.strokes.features import SKIN_FEATURES, Feature
-from meanbead.core.strokes.filling import lay_skins, lay_sparse, make_fill
+from meanbead.core.strokes.filling import (
+    Filled,
+    Filling,
+    bridges_over_sparse,
+    lay_skins,
+    lay_sparse,
+    make_fill,
+)
 from meanbead.core.strokes.inside import keep_inside
 from meanbead.core.strokes.order import Ordered, order_pieces
 from meanbead.core.strokes.outline import Cut, Outline, cut_solid, make_outline
@@ -27,7 +34,7 @@ from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.skins import Fill
 from meanbead.core.strokes.start import brim, raft, skirt, with_raft
 from meanbead.core.strokes.supports import Scaffold, find_supports
-from meanbead.core.strokes.table import LayerAreas, Strokes
+from meanbead.core.strokes.table import Hanging, LayerAreas, Strokes
 from meanbead.core.strokes.walls import inset, loops_of, spacings
 
 _INTERFACE_SPACINGS = 1.2
@@ -49,7 +56,7 @@ class StrokePlanner:
         share = cache_bytes // 8
         self._cuts: BoundedCache[Cut] = BoundedCache(share, lambda cut: cut.nbytes)
         self._outlines: BoundedCache[Outline] = BoundedCache(2 * share, lambda outline: outline.nbytes)
-        self._fills: BoundedCache[Fill] = BoundedCache(share, lambda fill: fill.nbytes)
+        self._fills: BoundedCache[Filling] = BoundedCache(share, lambda fill: fill.nbytes)
         self._scaffolds: BoundedCache[Scaffold] = BoundedCache(share // 2, lambda scaffold: scaffold.nbytes)
         self._strokes: BoundedCache[Strokes] = BoundedCache(3 * share, lambda strokes: strokes.nbytes)
 
@@ -83,13 +90,15 @@ class StrokePlanner:
             (widths.outer_wall, widths.inner_wall, widths.first_layer),
             (shape.thin_walls, shape.wall_order),
             (shape.spiral, shape.spiral and shape.bottom_layers),
+            (choices.density >= SOLID_DENSITY).tobytes(),
         )
         outline = self._outlines.get(outline_key, lambda: make_outline(cut, shape, chosen))
         fill_key = (
             outline_key,
             (choices.top.tobytes(), choices.bottom.tobytes()),
-            widths.solid,
-            (choices.density >= SOLID_DENSITY).tobytes(),
+            (widths.solid, widths.infill),
+            shape.supports.kind == "none",
+            bridges_over_sparse(choices, shape).tobytes(),
         )
         watch(0.4, "filling tops and floors")
         fill = self._fills.get(fill_key, lambda: make_fill(outline, choices, shape))
@@ -114,7 +123,7 @@ def plan_strokes(solid: Solid, shape: Shape) -> Strokes:
 
 
 def lay_strokes(
-    outline: Outline, fill: Fill, choices: LayerChoices, scaffold: Scaffold | None, shape: Shape
+    outline: Outline, fill: Filling, choices: LayerChoices, scaffold: Scaffold | None, shape: Shape
 ) -> Strokes:
     """Lay lines into the filling, add supports, start and copies, and put everything in order."""
     skins, sparse = lay_skins(fill, outline.islands, shape), lay_sparse(fill, outline, choices, shape)
@@ -125,7 +134,7 @@ def lay_strokes(
             field="line_width_mm.outer_wall",
             remedy="Use a narrower line or a smaller nozzle, or give it walls.",
         )
-    areas = _areas(outline, fill, choices, skins.asked_mm2, skins.laid_mm2, sparse.asked_mm2, sparse.laid_mm2)
+    areas = _areas(outline, fill, skins, sparse)
     stands, layers, sections = outline.sections[0], outline.layers, outline.sections
     if scaffold is not None:
         part = join_pieces([part, _support_pieces(scaffold, outline, shape)])
@@ -167,7 +176,25 @@ def lay_strokes(
         areas=areas,
         substituted=outline.substituted,
         spiral_from=shift + shape.bottom_layers,
+        hanging=_hanging(fill.fill, outline.islands, shift),
     )
+
+
+_LARGE = 4
+
+
+def _hanging(fill: Fill, islands: Islands, shift: int) -> Hanging:
+    at = np.flatnonzero(fill.hanging_mm2 > 0)
+    if not len(at):
+        return Hanging()
+    parts, source = shapely.get_parts(fill.bridge[at], return_index=True)
+    # The widest is among the largest.
+    large = np.argsort(-shapely.area(parts), kind="stable")[:_LARGE]
+    parts, source = parts[large], source[large]
+    width = 2 * shapely.length(shapely.maximum_inscribed_circle(parts, tolerance=0.05))
+    widest = int(np.argmax(width))
+    layer = int(islands.layer[at[source[widest]]]) + shift
+    return Hanging(float(fill.hanging_mm2.sum()), float(width[widest]), layer)
 
 
 _ISLANDS_PER_COPY = 1 << 40
@@ -289,31 +316,22 @@ def _support_pieces(scaffold: Scaffold, outline: Outline, shape: Shape) -> Piece
     return join_pieces(parts)
 
 
-def _areas(
-    outline: Outline,
-    fill: Fill,
-    choices: LayerChoices,
-    skins_asked: NDArray[np.float64],
-    skins_laid: NDArray[np.float64],
-    sparse_asked: NDArray[np.float64],
-    sparse_laid: NDArray[np.float64],
-) -> LayerAreas:
-    islands, count = outline.islands, len(outline.layers)
-    bridges = shapely.area(fill.bridge)
-    regions = (fill.bottom, fill.solid, fill.top, fill.bridge, fill.sparse)
-    bare = np.maximum(0.0, shapely.area(outline.inside) - np.sum([shapely.area(one) for one in regions], axis=0))
-    bare = np.where(bare > 1e-6, bare * choices.density[islands.layer], 0.0)
-    over = skins_laid - skins_asked
+def _areas(outline: Outline, filling: Filling, skins: Filled, sparse: Filled) -> LayerAreas:
+    islands, count, fill = outline.islands, len(outline.layers), filling.fill
+    bridges = shapely.area(fill.bridge) + shapely.area(fill.over_sparse)
+    void = shapely.area(outline.inside) - np.sum([shapely.area(one) for one in fill.regions], axis=0)
+    lost = np.maximum(skins.asked_mm2 - skins.laid_mm2, 0.0)
 
     def by_layer(island_mm2: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.asarray(np.bincount(islands.layer, weights=island_mm2, minlength=count), dtype=np.float64)
 
     walls_laid = outline.asked_mm2 - outline.lost_mm2 + outline.overfilled_mm2
     return LayerAreas(
-        asked_mm2=by_layer(outline.asked_mm2 + skins_asked + bridges + sparse_asked + bare),
-        laid_mm2=by_layer(walls_laid + skins_laid + bridges + sparse_laid),
-        lost_mm2=by_layer(outline.lost_mm2 + np.maximum(-over, 0.0) + bare),
-        overfilled_mm2=by_layer(outline.overfilled_mm2 + np.maximum(over, 0.0)),
+        asked_mm2=by_layer(outline.asked_mm2 + skins.asked_mm2 + bridges + sparse.asked_mm2),
+        laid_mm2=by_layer(walls_laid + skins.laid_mm2 + bridges + sparse.laid_mm2),
+        lost_mm2=by_layer(outline.lost_mm2 + lost),
+        overfilled_mm2=by_layer(outline.overfilled_mm2 + skins.twice_mm2 + sparse.twice_mm2),
+        void_mm2=by_layer(np.where(void > 1e-3, void, 0.0)),
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -15,12 +15,23 @@ from meanbead.core.parallel import Objects
 from meanbead.core.plan import Shape
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.outline import Outline, wall_depth_mm
+from meanbead.core.strokes.joined import join_along_wall
+from meanbead.core.strokes.outline import Outline, thin_pieces, wall_depth_mm
 from meanbead.core.strokes.overlay import intersection
 from meanbead.core.strokes.patterns import concentric, sparse_strokes
-from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, line_pieces, loop_pieces
+from meanbead.core.strokes.pieces import (
+    HOP_PITCHES,
+    Curves,
+    Islands,
+    Pieces,
+    curve_pieces,
+    join_pieces,
+    line_pieces,
+    loop_pieces,
+    no_pieces,
+)
 from meanbead.core.strokes.scanlines import Lines, scan_lines
-from meanbead.core.strokes.skins import Fill, split_fill
+from meanbead.core.strokes.skins import Fill, FillWidths, split_fill
 from meanbead.core.strokes.walls import Loops, grown, spacings
 
 Floats = NDArray[np.float64]
@@ -28,7 +39,12 @@ Floats = NDArray[np.float64]
 MAX_INFILL_MM = 2e7
 """Length of infill that is refused as a slip of the keyboard: 20 km would take days."""
 
-_LEAST_DENSITY = 0.001
+LEAST_DENSITY = 0.001
+"""Under this density nothing is laid."""
+
+GAP_WIDTHS = 2.0
+"""Over gaps of more than so many of its widths a strand hangs."""
+
 PHASES = {
     Feature.BOTTOM: 4,
     Feature.BRIDGE: 5,
@@ -37,24 +53,73 @@ PHASES = {
     Feature.INFILL: 8,
     Feature.IRONING: 20,
 }
-"""Order within an island, after the walls; straight infill takes one more phase for each direction."""
+"""Order within an island, after the walls."""
 
 
 @dataclass(frozen=True)
 class Filled:
-    """Pieces, and per island the areas asked for and laid, mm2, of what has to be gapless: skins of all kinds."""
+    """Pieces, and per island the areas asked for, laid, and laid on what is filled already, mm2."""
 
     pieces: list[Pieces]
     asked_mm2: Floats
     laid_mm2: Floats
+    twice_mm2: Floats
 
 
-def make_fill(outline: Outline, choices: LayerChoices, shape: Shape) -> Fill:
+@dataclass(frozen=True)
+class Filling:
+    """What the walls leave, split into regions, and the strokes of its solid ``strips``."""
+
+    fill: Fill
+    strips: Pieces
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held, bytes, estimated from the coordinates."""
+        return self.fill.nbytes + 2 * self.strips.points.nbytes
+
+
+def make_fill(outline: Outline, choices: LayerChoices, shape: Shape) -> Filling:
     """Split what the walls leave into skins and sparse filling."""
     islands = outline.islands
     width = solid_width_mm(islands, shape)
+    solid = spacings(width, islands.height_mm)
+    sparse = spacings(sparse_width_mm(islands, shape), islands.height_mm)
     reach = wall_depth_mm(islands, choices, shape) + width
-    return split_fill(outline.inside, islands.layer, outline.sections, choices, width / 4, reach)
+    fill = split_fill(
+        outline.inside,
+        islands.layer,
+        outline.sections,
+        choices,
+        FillWidths(solid, sparse, reach),
+        variable=shape.thin_walls == "variable",
+        unheld=shape.supports.kind == "none",
+        bridges_over=bridges_over_sparse(choices, shape),
+    )
+    at = np.flatnonzero(~shapely.is_empty(fill.strips))
+    strips = no_pieces()
+    if len(at):
+        line, phase = solid[at], PHASES[Feature.SOLID]
+        strips = thin_pieces(fill.strips[at], outline.inside[at], line, line, at, islands, Feature.SOLID, phase)
+    return Filling(fill, strips)
+
+
+def bridges_over_sparse(choices: LayerChoices, shape: Shape) -> NDArray[np.bool_]:
+    """On which layers the first solid one over sparse filling is laid as bridges, bool (layers,).
+
+    By the gap: where lines of the filling below stand further apart (width over density) than twice the solid line's
+    width, strands hang from line to line.
+    """
+    if shape.skins.over_sparse != "by_gap":
+        return np.full(len(choices.density), shape.skins.over_sparse == "bridge")
+    below = np.concatenate([choices.density[:1], choices.density[:-1]])
+    wide: NDArray[np.bool_] = shape.width_mm.infill > GAP_WIDTHS * shape.width_mm.solid * below
+    return wide
+
+
+def sparse_width_mm(islands: Islands, shape: Shape) -> Floats:
+    """Width of sparse strokes by island, mm."""
+    return np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
 
 
 def solid_width_mm(islands: Islands, shape: Shape) -> Floats:
@@ -62,11 +127,12 @@ def solid_width_mm(islands: Islands, shape: Shape) -> Floats:
     return np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.solid)
 
 
-def lay_skins(fill: Fill, islands: Islands, shape: Shape) -> Filled:
+def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
     """Strokes of floors, tops and what is solid between, bridges, and the ironing pass."""
-    skins, laid, asked = shape.skins, np.zeros(len(islands)), np.zeros(len(islands))
+    skins, fill = shape.skins, filling.fill
+    asked, laid = shapely.area(fill.strips), _laid_mm2(filling.strips, islands)
     angle = math.radians(skins.angle_deg) + (islands.layer % 2) * math.pi / 2
-    pieces = []
+    pieces = [filling.strips]
     for feature, regions in ((Feature.BOTTOM, fill.bottom), (Feature.SOLID, fill.solid), (Feature.TOP, fill.top)):
         width = solid_width_mm(islands, shape)
         if feature == Feature.TOP:
@@ -83,26 +149,32 @@ def lay_skins(fill: Fill, islands: Islands, shape: Shape) -> Filled:
             lines = scan_lines(regions, angle, spacings(width, islands.height_mm), fit=True)
             fitted = lines.pitch_mm + islands.height_mm[lines.region] * SIDE_LOSS
             piece = line_pieces(lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way)
-        laid += np.bincount(piece.island, weights=piece.area_mm2(SIDE_LOSS), minlength=len(islands))
+        laid += _laid_mm2(piece, islands)
         pieces.append(piece)
-    pieces.append(_bridges(fill, islands, shape))
+    pieces.append(_bridges(fill.bridge, fill.bridge_angle_rad, islands, shape))
+    pieces.append(_bridges(fill.over_sparse, angle, islands, shape))
     if shape.ironing.kind != "none":
         pieces.append(_ironing(fill, islands, shape, angle))
-    return Filled(pieces, asked, laid)
+    over = laid - asked
+    return Filled(pieces, asked, laid, np.maximum(over, 0.0))
+
+
+def _laid_mm2(pieces: Pieces, islands: Islands) -> Floats:
+    """Area that pieces fill, by island, mm2."""
+    laid: Floats = np.bincount(pieces.island, weights=pieces.area_mm2(SIDE_LOSS), minlength=len(islands)).astype(float)
+    return laid
 
 
 def _within(regions: Objects, bounds: Objects) -> Objects:
     return intersection(regions, bounds)
 
 
-def _bridges(fill: Fill, islands: Islands, shape: Shape) -> Pieces:
+def _bridges(regions: Objects, angle_rad: Floats, islands: Islands, shape: Shape) -> Pieces:
     """Strands that hang free, side by side, as thick as the bore and the flow ratio make them."""
     strand = shape.bore_mm * math.sqrt(shape.bridge_flow_ratio)
-    lines = scan_lines(fill.bridge, fill.bridge_angle_rad, np.full(len(islands), strand), fit=True)
+    lines = scan_lines(regions, angle_rad, np.full(len(islands), strand), fit=True)
     thick = np.full(len(lines), strand)
-    return line_pieces(
-        lines, islands, Feature.BRIDGE, PHASES[Feature.BRIDGE], thick, fill.bridge_angle_rad, height_mm=thick
-    )
+    return line_pieces(lines, islands, Feature.BRIDGE, PHASES[Feature.BRIDGE], thick, angle_rad, height_mm=thick)
 
 
 def _ironing(fill: Fill, islands: Islands, shape: Shape, angle: Floats) -> Pieces:
@@ -126,15 +198,15 @@ def _ironing(fill: Fill, islands: Islands, shape: Shape, angle: Floats) -> Piece
     )
 
 
-def lay_sparse(fill: Fill, outline: Outline, choices: LayerChoices, shape: Shape) -> Filled:
+def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape: Shape) -> Filled:
     """Strokes of the sparse filling."""
-    islands = outline.islands
+    islands, fill = outline.islands, filling.fill
     density = choices.density[islands.layer]
     regions = fill.sparse.copy()
-    regions[density < _LEAST_DENSITY] = shapely.MultiPolygon()
+    regions[density < LEAST_DENSITY] = shapely.MultiPolygon()
     asked = shapely.area(regions) * density * shape.infill_line_multiplier
-    density = np.maximum(density, _LEAST_DENSITY)
-    width = np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
+    density = np.maximum(density, LEAST_DENSITY)
+    width = sparse_width_mm(islands, shape)
     spacing = spacings(width, islands.height_mm)
     if float(np.sum(asked / spacing)) > MAX_INFILL_MM:
         raise RecipeError(
@@ -142,8 +214,11 @@ def lay_sparse(fill: Fill, outline: Outline, choices: LayerChoices, shape: Shape
             field="infill.density",
             remedy="Use less infill, wider lines or higher layers.",
         )
+    twice = np.zeros(len(islands))
     if shape.infill_overlap_mm:
+        before_mm2 = shapely.area(regions)
         regions = _within(grown(regions, np.full(len(regions), shape.infill_overlap_mm)), islands.region)
+        twice = np.maximum(0.0, shapely.area(regions) - before_mm2) * density * shape.infill_line_multiplier
     families = sparse_strokes(
         regions,
         islands.layer,
@@ -156,16 +231,22 @@ def lay_sparse(fill: Fill, outline: Outline, choices: LayerChoices, shape: Shape
         outline.sections,
         outline.layers.middle_mm,
     )
-    pieces = []
-    for turn, family in enumerate(families):
-        strokes, phase = family.strokes, PHASES[Feature.INFILL] + turn
+    pieces, phase = [], PHASES[Feature.INFILL]
+    for family in families:
+        strokes = family.strokes
         if isinstance(strokes, Lines):
             piece = line_pieces(strokes, islands, Feature.INFILL, phase, width[strokes.region], family.angle_rad)
+            # From one side of a cell to the other plastic may hang down: the recipe's least travel decides.
+            piece = replace(piece, reach_mm=HOP_PITCHES * spacing[strokes.region])
         elif isinstance(strokes, Loops):
             piece = loop_pieces(strokes, islands, Feature.INFILL, phase, width[strokes.source])
         elif isinstance(strokes, Curves):
             of_point = np.repeat(strokes.region, np.diff(strokes.offsets))
-            piece = curve_pieces(strokes, islands, Feature.INFILL, phase, width[of_point], spacing / density)
+            piece = curve_pieces(strokes, islands, Feature.INFILL, phase, width[of_point], spacing)
         pieces.append(piece)
-    laid = sum(np.bincount(p.island, weights=p.area_mm2(SIDE_LOSS), minlength=len(islands)) for p in pieces)
-    return Filled(pieces, asked, np.zeros(len(islands)) + laid)
+    if shape.infill_join:
+        made = join_along_wall(join_pieces(pieces), regions, islands, len(families) * spacing / density, spacing)
+        pieces = [made.pieces]
+        twice += made.links_mm * spacing
+    laid = sum((_laid_mm2(piece, islands) for piece in pieces), np.zeros(len(islands)))
+    return Filled(pieces, asked, laid, twice)

@@ -1,7 +1,7 @@
 """Put loops and lines in the order in which the nozzle lays them, with the travel between.
 
 Layer by layer; in a layer island by island, nearest first with improvement; in an island phase by phase (inner walls, outer wall,
-skins, infill); in a phase always the nearest piece that is left.
+skins, infill); in a phase always the nearest piece that is left, and of open infill improved.
 """
 
 from __future__ import annotations
@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Pieces
 from meanbead.core.strokes.seams import entries
+from meanbead.core.strokes.sequence import sequence
 from meanbead.core.vocabulary.recipe import SeamPlace
 
-_TRAVEL = int(Feature.TRAVEL)
+_TRAVEL, _INFILL = int(Feature.TRAVEL), int(Feature.INFILL)
 _SAME_PLACE_MM = 1e-6
 
 
@@ -174,16 +175,33 @@ def _order(  # type: ignore[no-untyped-def]
                     last += 1
                 head = first
                 here = -1
-                for _piece in range(last - first):
+                free = feature[rank[first]] == _INFILL
+                for k in range(first, last):
+                    free = free and not closed[rank[k]] and fixed[rank[k]] < 0
+                if free:
+                    ends = np.empty((last - first, 4))
+                    for k in range(first, last):
+                        begin, end = offsets[rank[k]], offsets[rank[k] + 1] - 1
+                        ends[k - first, 0], ends[k - first, 1] = points[begin, 0], points[begin, 1]
+                        ends[k - first, 2], ends[k - first, 3] = points[end, 0], points[end, 1]
+                    in_turn, backwards = sequence(ends, x, y)
+                else:
+                    in_turn, backwards = np.empty(0, np.int64), np.empty(0, np.bool_)
+                for number in range(last - first):
                     best = np.inf
                     pick = -1
                     entry = 0
-                    if here >= 0:
+                    up, down, q = last, first - 1, 0.0
+                    if free:
+                        pick = first + in_turn[number]
+                        piece = rank[pick]
+                        entry = offsets[piece + 1] - 1 if backwards[number] else offsets[piece]
+                        best = (points[entry, 0] - x) ** 2 + (points[entry, 1] - y) ** 2
+                    elif here >= 0:
                         lean = angle[rank[here]]
                         q = np.cos(lean) * y - np.sin(lean) * x
                         up, down = above[here], below[here]
                     else:
-                        q = 0.0
                         up, down = head, first - 1
                     # Walk away from the last piece on both sides until the distance across alone is too far.
                     while up < last:
@@ -207,12 +225,13 @@ def _order(  # type: ignore[no-untyped-def]
                             best, pick, entry = d, down, e
                         down = below[down]
                     # Unlink the chosen piece.
-                    if below[pick] >= first:
-                        above[below[pick]] = above[pick]
-                    else:
-                        head = above[pick]
-                    if above[pick] < last:
-                        below[above[pick]] = below[pick]
+                    if not free:
+                        if below[pick] >= first:
+                            above[below[pick]] = above[pick]
+                        else:
+                            head = above[pick]
+                        if above[pick] < last:
+                            below[above[pick]] = below[pick]
                     hops = here >= 0
                     here = pick
                     piece = rank[pick]

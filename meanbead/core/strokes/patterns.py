@@ -41,7 +41,7 @@ _SHORTEST_MM = 0.3
 
 @dataclass(frozen=True)
 class Family:
-    """Strokes of one direction of one pattern, to be laid one after another: lines, curves or loops."""
+    """Strokes of one direction of one pattern: lines, curves or loops."""
 
     strokes: Lines | Curves | Loops
     angle_rad: Floats

@@ -12,30 +12,55 @@ from meanbead.core.parallel import Objects, spread
 from meanbead.core.strokes.bridges import find_bridges
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
 from meanbead.core.strokes.overlay import difference, intersection, prepared_copies
+from meanbead.core.strokes.thin import LEAST_WIDTHS
+from meanbead.core.strokes.walls import grown, simpler
 
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
+HELD_LINES = 3.0
+_SPECK_LINES2 = 0.4
+"""What is smaller than so many squared lines is a corner, not a strip."""
 
 
 @dataclass(frozen=True)
 class Fill:
     """How each region inside the walls is filled; arrays of regions, one per input region.
 
-    ``bridge`` are floors over air, with the direction of their strands ``bridge_angle_rad``.
+    ``bridge`` has nothing under it: bridges that are held on both sides, and floors that only hang, with the direction
+    of their strands ``bridge_angle_rad``. ``hanging_mm2`` is what only hangs. ``over_sparse`` is the lowest solid layer
+    over sparse filling where it is laid as bridges. ``strips`` of what is solid throughout are too narrow for lines to run
+    across, and get one or two along their middle.
     """
 
     bottom: Objects
     bridge: Objects
     bridge_angle_rad: NDArray[np.float64]
+    hanging_mm2: NDArray[np.float64]
+    over_sparse: Objects
     top: Objects
     solid: Objects
     sparse: Objects
+    strips: Objects
+
+    @property
+    def regions(self) -> tuple[Objects, ...]:
+        """All regions that get strokes."""
+        return self.bottom, self.bridge, self.over_sparse, self.top, self.solid, self.sparse, self.strips
 
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""
-        regions = (self.bottom, self.bridge, self.top, self.solid, self.sparse)
-        return 32 * sum(int(shapely.get_num_coordinates(region).sum()) for region in regions)
+        return 32 * sum(int(shapely.get_num_coordinates(region).sum()) for region in self.regions)
+
+
+@dataclass(frozen=True)
+class FillWidths:
+    """Distances that the split goes by, mm, (n,) each: line spacing of ``solid`` and of ``sparse`` filling, and
+    ``reach``, see :func:`~meanbead.core.strokes.bridges.find_bridges`."""
+
+    solid: NDArray[np.float64]
+    sparse: NDArray[np.float64]
+    reach: NDArray[np.float64]
 
 
 def split_fill(
@@ -43,26 +68,32 @@ def split_fill(
     layer: NDArray[np.int64],
     sections: Objects,
     choices: LayerChoices,
-    sliver_mm: NDArray[np.float64],
-    reach_mm: NDArray[np.float64],
+    widths: FillWidths,
+    *,
+    variable: bool,
+    unheld: bool,
+    bridges_over: NDArray[np.bool_],
 ) -> Fill:
     """Split regions inside the walls into bottom, bridge, top, solid and sparse.
 
     A point is sparse when it lies inside the part's section on each of the ``top`` layers above and ``bottom`` layers
-    below that its layer asks for; what is exposed on the very next layer is top or bottom skin, the rest is solid.
-    Strips of skin narrower than twice ``sliver_mm`` are not worth a stroke and stay sparse; sparse strips narrower
-    than ``sliver_mm`` hold no stroke at all. ``reach_mm`` is for :func:`~meanbead.core.strokes.bridges.find_bridges`.
+    below that its layer asks for; what is exposed on the very next layer is top or bottom skin, the rest is solid. Strips
+    narrower than a line get no filling: of skin they go to the sparse filling, of what is left they stay void. With
+    ``variable`` widths what is solid throughout has no voids: its strips of up to two lines get one or two strokes of their
+    own, from six tenths of a line on. ``unheld`` says that no supports stand under floors over air. ``bridges_over``, bool (layers,), says on which
+    layers the first solid one over sparse filling is laid as bridges.
     """
     top, bottom = choices.top[layer], choices.bottom[layer]
     all_solid = choices.density[layer] >= SOLID_DENSITY
     upward = np.where(all_solid, np.minimum(top, 1), top)
     downward = np.where(all_solid, np.minimum(bottom, 1), bottom)
-    wanted = {step: upward >= step for step in range(1, int(upward.max(initial=0)) + 1)}
-    wanted |= {-step: downward >= step for step in range(1, int(downward.max(initial=0)) + 1)}
+    wanted = {-step: downward >= step for step in range(1, int(downward.max(initial=0)) + 1)}
+    wanted |= {step: upward >= step for step in range(1, int(upward.max(initial=0)) + 1)}
     if all_solid.any():
         # Where all is solid it still matters what is seen.
-        wanted[1] = wanted.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
         wanted[-1] = wanted.get(-1, np.zeros(len(layer), dtype=bool)) | all_solid
+        wanted[1] = wanted.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
+    inside, strips = _without_strips(inside, widths, all_solid & variable, all_solid)
     asked = prepared_copies(sections)
     bare = {step: _bare(inside, layer, asked, step, where) for step, where in wanted.items()}
     covered = inside
@@ -71,13 +102,104 @@ def split_fill(
     exposed = np.any(list(bare.values()), axis=0) if bare else np.zeros(len(inside), dtype=bool)
     skin = np.full(len(inside), _EMPTY, dtype=object)
     some = exposed & ~all_solid
-    skin[some] = _opened(_difference(inside[some], covered[some]), sliver_mm[some])
-    sparse = _opened(_difference(inside, skin), sliver_mm / 2, thin_only=True)
+    half = widths.solid / 2
+    bared = _difference(inside[some], covered[some])
+    skin[some] = _opened(bared, half[some])
+    sparse = inside.copy()
+    narrower = widths.sparse > widths.solid + 1e-9
+    again = some | narrower
+    # Where opening the skin dropped next to nothing, what is covered is the sparse region: no need to cut it again.
+    whole = np.zeros(len(inside), dtype=bool)
+    whole[some] = shapely.area(bared) - shapely.area(skin[some]) < _SPECK_LINES2 * widths.solid[some] ** 2
+    sparse[whole] = covered[whole]
+    again &= ~whole | narrower
+    sparse[again] = _opened(_difference(inside[again], skin[again]), widths.sparse[again] / 2, thin_only=True)
     skin[all_solid], sparse[all_solid] = inside[all_solid], _EMPTY
-    floor, rest = _bared(skin, layer, sections, -1, bare.get(-1), sliver_mm)
-    floor, bridge, angle = find_bridges(floor, layer, sections, reach_mm)
-    top_skin, solid = _bared(rest, layer, sections, 1, bare.get(1), sliver_mm)
-    return Fill(floor, bridge, angle, top_skin, solid, sparse)
+    floor, rest = _bared(skin, layer, sections, -1, bare.get(-1), half)
+    floor, bridge, angle, hanging = find_bridges(floor, layer, sections, widths.reach, widths.solid, unheld=unheld)
+    top_skin, solid = _bared(rest, layer, sections, 1, bare.get(1), half)
+    over = np.full(len(inside), _EMPTY, dtype=object)
+    may = np.flatnonzero(some & bridges_over[layer] & (upward > 1) & (layer > downward) & ~shapely.is_empty(solid))
+    if len(may):
+        over[may] = _first_over(solid[may], layer[may], sections, asked, upward[may], downward[may], widths.solid[may])
+        solid[may] = _difference(solid[may], over[may])
+    return Fill(floor, bridge, angle, hanging, over, top_skin, solid, sparse, strips)
+
+
+def _first_over(
+    solid: Objects,
+    layer: NDArray[np.int64],
+    sections: Objects,
+    asked: Objects,
+    upward: NDArray[np.int64],
+    downward: NDArray[np.int64],
+    line_mm: NDArray[np.float64],
+) -> Objects:
+    """The share of solid regions under which the layer below is sparse: the part is there as far as that layer's skins
+    reach, one layer less up and one more down, so that only the farthest layer above makes the region solid.
+
+    ``asked`` are the sections made ready for questions. Parts of regions that are on average narrower than
+    :data:`HELD_LINES` lines are passed over: the walls beside them hold them.
+    """
+    parts, source = shapely.get_parts(solid, return_index=True)
+    broad = 2 * shapely.area(parts) >= HELD_LINES * line_mm[source] * shapely.length(parts)
+    over, source = np.asarray(parts, dtype=object)[broad], source[broad]
+    found = np.full(len(solid), _EMPTY, dtype=object)
+    if not len(over):
+        return found
+    layer, upward, downward = layer[source], upward[source], downward[source]
+    for step in range(int(upward.max()) - 1, -int(downward.max()) - 2, -1):
+        within = (step < upward) & (step >= -downward - 1) & (step != 0)
+        bare = _bare(over, layer, asked, step, within)
+        if bare.any():
+            over = _cut_to_neighbour(over, layer, sections, step, bare)
+    over = _opened(over, line_mm[source] / 2)
+    for index in np.unique(source[~shapely.is_empty(over)]).tolist():
+        found[index] = shapely.multipolygons([one for part in over[source == index] for one in shapely.get_parts(part)])
+    return found
+
+
+_LONGER_THAN_CORNERS = 16.0
+"""Shrinking a region by a spacing shortens its outline by some eight spacings at its corners; strips that vanish shorten
+it by twice their length."""
+
+
+def _without_strips(
+    inside: Objects, widths: FillWidths, own: NDArray[np.bool_], all_solid: NDArray[np.bool_]
+) -> tuple[Objects, Objects]:
+    """Regions without strips in which no line of filling fits, and the strips of those regions, ``own``, whose strips get
+    strokes of their own."""
+    strips = np.full(len(inside), _EMPTY, dtype=object)
+    spacing = np.where(all_solid, widths.solid, np.minimum(widths.solid, widths.sparse))
+    # A strip of up to two lines gets strokes of its own; elsewhere lines run from a width of one on.
+    reach = np.where(own, spacing, spacing / 2)
+    some = np.flatnonzero(~shapely.is_empty(inside))
+    light = simpler(inside[some])
+    inner = grown(light, -reach[some])
+    drop = shapely.length(light) - shapely.length(inner) + 2 * np.pi * reach[some] * _holes(light)
+    suspect = (drop > _LONGER_THAN_CORNERS * reach[some]) | shapely.is_empty(inner)
+    suspect |= shapely.get_num_geometries(inner) != shapely.get_num_geometries(light)
+    # Ripples shorten an outline, too: what growing it again does not reach tells strips from them.
+    again = grown(inner[suspect], reach[some[suspect]])
+    missing = shapely.area(light[suspect]) - shapely.area(again)
+    at = some[suspect][missing > 0.5 * _SPECK_LINES2 * spacing[some[suspect]] ** 2]
+    if not len(at):
+        return inside, strips
+    s, region, radius = spacing[at], inside[at], reach[at]
+    narrow = _areas_only(difference(region, grown(grown(region, -radius), radius + 0.02 * s)))
+    narrow[shapely.area(narrow) < _SPECK_LINES2 * s**2] = _EMPTY
+    mine = np.flatnonzero(own[at])
+    least = LEAST_WIDTHS / 2 * s[mine]
+    wide = intersection(grown(grown(narrow[mine], -least), least + 0.05 * s[mine]), narrow[mine])
+    strips[at[mine]] = _areas_only(wide)
+    result = inside.copy()
+    result[at] = _difference(region, narrow)
+    return result, strips
+
+
+def _holes(regions: Objects) -> NDArray[np.int64]:
+    parts, source = shapely.get_parts(regions, return_index=True)
+    return np.bincount(source, weights=shapely.get_num_interior_rings(parts), minlength=len(regions)).astype(np.int64)
 
 
 def _bare(
@@ -153,7 +275,7 @@ def _areas_only(regions: Objects) -> Objects:
     return regions
 
 
-def _opened(regions: Objects, radius_mm: NDArray[np.float64], thin_only: bool = False) -> Objects:
+def _opened(regions: Objects, radius_mm: NDArray[np.float64], *, thin_only: bool = False) -> Objects:
     """Regions without the strips narrower than twice the radius (a morphological opening).
 
     With ``thin_only`` regions that are on average ten radii wide or more are left as they are.

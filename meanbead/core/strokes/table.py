@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,12 +16,14 @@ from meanbead.core.strokes.features import Feature
 @dataclass(frozen=True)
 class LayerAreas:
     """Areas by layer, mm2, arrays of shape (layers,): what the recipe asks to be filled (sparse filling by its
-    density), what strokes fill, what is lost, and what is laid twice or beyond."""
+    density), what strokes fill, what is lost, what is laid twice or beyond; what stays ``void`` because no bead fits, and
+    is not asked for."""
 
     asked_mm2: NDArray[np.float64]
     laid_mm2: NDArray[np.float64]
     lost_mm2: NDArray[np.float64]
     overfilled_mm2: NDArray[np.float64]
+    void_mm2: NDArray[np.float64]
 
     def times(self, count: int) -> LayerAreas:
         """Those of several copies that share their layers."""
@@ -35,7 +38,22 @@ class LayerAreas:
         return LayerAreas(*(np.concatenate([np.zeros(layers), values]) for values in self._all()))
 
     def _all(self) -> tuple[NDArray[np.float64], ...]:
-        return self.asked_mm2, self.laid_mm2, self.lost_mm2, self.overfilled_mm2
+        return (
+            self.asked_mm2,
+            self.laid_mm2,
+            self.lost_mm2,
+            self.overfilled_mm2,
+            self.void_mm2,
+        )
+
+
+@dataclass(frozen=True)
+class Hanging:
+    """Floors that nothing holds: their area, the widest circle in them, and the layer where that is."""
+
+    area_mm2: float = 0.0
+    width_mm: float = 0.0
+    layer: int = 0
 
 
 @dataclass(frozen=True)
@@ -45,7 +63,8 @@ class Strokes:
     ``start_xy``, ``end_xy`` float64 (n, 2); ``width_mm``, ``height_mm`` float64 (n,), 0 for travel; ``feature`` uint8
     (:class:`Feature`); ``layer`` int32; ``inside`` bool, True for a hop between neighbouring strokes of one filling,
     which needs no retraction, or travel that stays inside the part. ``substituted`` are layers whose section stands in
-    from a neighbour; above layer ``spiral_from`` a spiral climbs, if the recipe asks for one. Each row starts where the one before it ends, in x and y.
+    from a neighbour; above layer ``spiral_from`` a spiral climbs, if the recipe asks for one; ``hanging`` are floors of one
+    copy that nothing holds. Each row starts where the one before it ends, in x and y.
     """
 
     start_xy: NDArray[np.float64]
@@ -59,6 +78,7 @@ class Strokes:
     areas: LayerAreas
     substituted: tuple[int, ...] = ()
     spiral_from: int = 0
+    hanging: Hanging = Hanging()
 
     def __len__(self) -> int:
         return len(self.feature)
@@ -85,9 +105,9 @@ class Strokes:
 
     @cached_property
     def extent_mm(self) -> tuple[float, float]:
-        """Size of the ground that plastic covers, x and y, mm."""
-        ends = self.end_xy[~self.is_travel]
-        return float(np.ptp(ends[:, 0])), float(np.ptp(ends[:, 1]))
+        """Size of the ground that plastic covers, x and y, mm: to the beads' outer edges."""
+        x, y = _extent(self.start_xy, self.end_xy, self.width_mm, self.is_travel)
+        return float(x), float(y)
 
     def of_layers(self, chosen: NDArray[np.bool_]) -> Strokes:
         """The strokes of some layers only; ``chosen`` bool (layers,). Layers keep their numbers."""
@@ -99,3 +119,16 @@ class Strokes:
     def nbytes(self) -> int:
         """Memory that the arrays take, derived ones included, bytes."""
         return len(self) * (2 * 16 + 2 * 8 + 1 + 4 + 1 + 2 * 8 + 1)
+
+
+@numba.njit(cache=True, nogil=True)
+def _extent(start, end, width, travels):  # type: ignore[no-untyped-def]
+    """Size of the ground that beads cover, x and y."""
+    low, high = np.full(2, np.inf), np.full(2, -np.inf)
+    for k in range(len(width)):
+        if travels[k]:
+            continue
+        for axis in range(2):
+            low[axis] = min(low[axis], min(start[k, axis], end[k, axis]) - width[k] / 2)
+            high[axis] = max(high[axis], max(start[k, axis], end[k, axis]) + width[k] / 2)
+    return high[0] - low[0], high[1] - low[1]

@@ -23,6 +23,8 @@ SupportKind = Literal["none", "columns", "trees"]
 HeightKind = Literal["even", "by_slope"]
 TravelSchool = Literal["straight", "inside"]
 CopyOrder = Literal["by_layer", "one_by_one"]
+ShortLayers = Literal["slow", "wait", "lift_and_wait"]
+OverSparse = Literal["by_gap", "solid", "bridge"]
 HeightMm = Annotated[float, Field(gt=0, le=2)]
 
 
@@ -40,7 +42,8 @@ class LineWidths(Model):
 class Infill(Model):
     """Sparse filling. ``density`` is the share of the volume that is plastic, before overlaps, with single lines.
 
-    ``line_multiplier`` lays so many lines side by side in the place of each one, at the same cell size.
+    ``line_multiplier`` lays so many lines side by side in the place of each one, at the same cell size. ``join`` lays the
+    way along the wall from one stroke to the next, too, so that less is pulled back.
     """
 
     density: Share | None = None
@@ -48,13 +51,15 @@ class Infill(Model):
     line_multiplier: Annotated[int, Field(ge=1, le=8)] | None = None
     angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
     overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
+    join: bool | None = None
 
 
 class Skins(Model):
     """Floors and tops. A thickness, where given, decides instead of the count of layers.
 
     ``overlap_mm`` is how far strokes reach into the walls; ``one_way`` lays top strokes all in one direction;
-    ``extra_top`` adds one layer under the topmost faces.
+    ``extra_top`` adds one layer under the topmost faces. ``over_sparse`` says how the first solid layer over sparse
+    filling is laid: as any solid layer, as bridges, or by the filling's gap.
     """
 
     top_mm: Annotated[float, Field(ge=0, le=100)] | None = None
@@ -64,6 +69,7 @@ class Skins(Model):
     overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
     one_way: bool | None = None
     extra_top: bool | None = None
+    over_sparse: OverSparse | None = None
 
 
 class Ironing(Model):
@@ -164,11 +170,15 @@ class Retraction(Model):
 class Cooling(Model):
     """Least time that a layer takes, and how slow the nozzle may go to reach it; fan as a share of its full speed.
 
+    ``short_layers`` says what happens where even the least speed is too fast: the layer stays short, or the nozzle
+    waits, in place or lifted aside.
+
     Fan speeds cost no time.
     """
 
     min_layer_time_s: Annotated[float, Field(ge=0, le=600)] | None = None
     min_speed_mm_s: SpeedMmS | None = None
+    short_layers: ShortLayers | None = None
     fan: Share | None = None
     bridge_fan: Share | None = None
 
