@@ -11,7 +11,7 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.part.sound import Solid
 from meanbead.core.vocabulary import Nozzle, Printer, Recipe
-from tests.support.solids import block, cone, cylinder, ledge, solid_of, sphere, table
+from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 ENGINE = Engine()
 SOLIDS: tuple[Solid, ...] = (
@@ -22,6 +22,8 @@ SOLIDS: tuple[Solid, ...] = (
     ledge(6, 6, 4, 1),
     solid_of(block(9, 0.7, 3) + block(0.5, 9, 3) + block(3, 3, 1.1)),
     solid_of(block(8, 8, 3) - block(5, 5, 9, (1.5, 1.5, -1))),
+    box(6, 6, 0.2),
+    box(12, 0.5, 4),
 )
 
 
@@ -61,6 +63,7 @@ RECIPES = some(
         line_multiplier=st.integers(1, 3),
         angle_deg=numbers(-360, 360),
         overlap_mm=numbers(0, 0.5),
+        join=st.booleans(),
     ),
     skins=some(
         top_mm=numbers(0, 2),
@@ -69,6 +72,7 @@ RECIPES = some(
         overlap_mm=numbers(0, 0.5),
         one_way=st.booleans(),
         extra_top=st.booleans(),
+        over_sparse=choice("by_gap", "solid", "bridge"),
     ),
     ironing=some(kind=choice("none", "topmost", "all_tops"), flow=numbers(0.05, 1), spacing_mm=numbers(0.1, 1)),
     supports=some(
@@ -98,7 +102,11 @@ RECIPES = some(
     retraction=some(
         length_mm=numbers(0, 6), min_travel_mm=numbers(0, 20), z_hop_mm=numbers(0, 1), wipe_mm=numbers(0, 5)
     ),
-    cooling=some(min_layer_time_s=numbers(0, 60), min_speed_mm_s=numbers(1, 100)),
+    cooling=some(
+        min_layer_time_s=numbers(0, 60),
+        min_speed_mm_s=numbers(1, 100),
+        short_layers=choice("slow", "wait", "lift_and_wait"),
+    ),
 )
 
 
@@ -106,7 +114,9 @@ class AnyRecipe(unittest.TestCase):
     @settings(max_examples=150, deadline=None)
     @given(RECIPES, choice(*range(len(SOLIDS))), choice("direct", "long_tube"), st.booleans())
     def test_adds_up_or_is_refused_by_name(self, keys: dict[str, Any], which: int, drive: str, steps: bool) -> None:
-        printer = Printer.model_validate({"drive": drive, "z_step_mm": 0.04 if steps else None})
+        corner = {"law": "junction_deviation", "deviation_mm": 0.02} if steps else {}
+        machine = {"drive": drive, "z_step_mm": 0.04 if steps else None, "corner": corner}
+        printer = Printer.model_validate(machine)
         job = Job(SOLIDS[which], Recipe.model_validate(keys), printer, Nozzle())
         try:
             result = ENGINE.estimate(job)
@@ -121,6 +131,10 @@ class AnyRecipe(unittest.TestCase):
         self.assertTrue(math.isfinite(result.whole_time_s) and result.print_time_s > 0 and result.filament_g > 0)
         ledger = ENGINE.by_layer(job)
         self.assertAlmostEqual(sum(ledger.time_s), result.print_time_s, places=6)
-        for asked, lost, over in zip(ledger.asked_mm2, ledger.lost_mm2, ledger.overfilled_mm2, strict=True):
-            self.assertTrue(0 <= lost <= asked + 1e-6 and over >= 0)
+        areas = (ledger.asked_mm2, ledger.lost_mm2, ledger.overfilled_mm2, ledger.void_mm2)
+        for asked, lost, over, void in zip(*areas, strict=True):
+            self.assertTrue(0 <= lost <= asked + 1e-6 and over >= 0 and void >= 0)
+        half = result.layers and max(ledger.height_mm) / 2
+        if job.recipe.copies.order != "one_by_one" and job.recipe.variable_height.kind != "by_slope":
+            self.assertLessEqual(abs(result.height_off_mm), half + 1e-3)
         self.assertEqual(Engine(0).estimate(job), result)

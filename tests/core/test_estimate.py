@@ -15,7 +15,7 @@ from meanbead.core.parallel import spread
 from meanbead.core.preview import preview
 from meanbead.core.resolve import resolve
 from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
-from tests.support.solids import box, cylinder
+from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()
 
@@ -71,7 +71,7 @@ class Levers(unittest.TestCase):
     def test_higher_layers_are_faster_and_fewer(self) -> None:
         fine, coarse = estimate({"layer_height_mm": 0.12}), estimate({"layer_height_mm": 0.28})
         self.assertLess(coarse.print_time_s, fine.print_time_s)
-        self.assertEqual((fine.layers, coarse.layers), (50, 22))
+        self.assertEqual((fine.layers, coarse.layers), (50, 21))
 
     def test_walls_infill_and_skins_cost_grams(self) -> None:
         base = estimate(solid=box(40, 40, 10))
@@ -117,11 +117,25 @@ class Levers(unittest.TestCase):
 
     def test_small_layers_take_their_time_to_cool(self) -> None:
         post = cylinder(3, 20)
-        result = estimate({"cooling": {"min_layer_time_s": 15}, "adhesion": {"kind": "none"}}, solid=post)
-        self.assertGreaterEqual(result.print_time_s, 15 * 99)
-        self.assertLess(result.print_time_s, 15 * 99 + 30)
-        self.assertGreater(result.by_feature["wait"].time_s, 0)
-        self.assertIn("cooling_time", [finding.rule for finding in result.findings])
+        found = {}
+        for way in (None, "wait", "lift_and_wait"):
+            cooling = {"min_layer_time_s": 15, "short_layers": way}
+            found[way] = estimate({"cooling": cooling, "adhesion": {"kind": "none"}}, solid=post)
+        # Slowed to 10 mm/s and no more: every layer but the first lays what it has at that.
+        slow = found[None]
+        length = sum(share.length_mm for name, share in slow.by_feature.items() if name != "travel")
+        self.assertAlmostEqual(slow.print_time_s / (length / 10), 1, delta=0.1)
+        self.assertNotIn("wait", slow.by_feature)
+        self.assertEqual(slow.short_layers, 99)
+        self.assertLess(slow.shortest_layer_s, 15)
+        for way in ("wait", "lift_and_wait"):
+            self.assertAlmostEqual(found[way].print_time_s, 15 * 99, delta=30)
+            self.assertGreater(found[way].by_feature["wait"].time_s, 0)
+        # The way aside is part of the wait, and costs a pull each time.
+        self.assertEqual(found["lift_and_wait"].retractions - found["wait"].retractions, 99)
+        self.assertAlmostEqual(found["lift_and_wait"].travel_mm - found["wait"].travel_mm, 99 * 40, places=6)
+        for result in found.values():
+            self.assertIn("still_short_layers", [finding.rule for finding in result.findings])
 
     def test_retractions_follow_the_shortest_travel(self) -> None:
         few, many = estimate({"retraction": {"min_travel_mm": 50}}), estimate({"retraction": {"min_travel_mm": 0}})
@@ -283,3 +297,67 @@ class Memory(unittest.TestCase):
         for thread in [one, *others]:
             thread.join(20)
         self.assertEqual((len(made), cache.nbytes, len(cache)), (1, 10, 1))
+
+
+class Heights(unittest.TestCase):
+    """What comes out where the part's height is no whole number of layers."""
+
+    def test_the_difference_is_a_fact_a_finding_and_has_a_lever(self) -> None:
+        for part, layer, layers, off in (
+            (1.0, 0.3, 3, -0.1),
+            (0.5, 0.3, 2, 0.1),
+            (9.95, 0.2, 50, 0.05),
+            (10, 0.2, 50, 0),
+        ):
+            keys = {"layer_height_mm": layer, "adhesion": {"kind": "none"}}
+            solid = box(30, 30, part)
+            found = estimate(keys, solid=solid)
+            self.assertEqual(found.layers, layers)
+            self.assertAlmostEqual(found.height_off_mm, off, places=9)
+            self.assertAlmostEqual(found.height_mm, part + off, places=9)
+            told = [one for one in found.findings if one.rule == "height_off"]
+            self.assertEqual(bool(told), off != 0)
+            for finding in told:
+                self.assertTrue(finding.remedies)
+                for way in finding.remedies:
+                    settings = {one.key: one.value for one in way.settings if one.value is not None}
+                    after = estimate(keys | settings, solid=solid)
+                    self.assertLess(abs(after.height_off_mm), 0.002)
+                    self.assertNotIn("height_off", [one.rule for one in after.findings])
+
+    def test_a_round_top_is_not_told(self) -> None:
+        ball = estimate({"layer_height_mm": 0.3}, solid=sphere(4.95))
+        self.assertNotIn("height_off", [one.rule for one in ball.findings])
+
+    def test_the_audits_raft_of_three_in_turn_is_an_estimate(self) -> None:
+        """A stroke of another layer stood before the travel in the interval's sample, and a wipe went back along it."""
+        found = estimate(
+            {
+                "adhesion": {"kind": "raft"},
+                "copies": {"count": 3, "order": "one_by_one"},
+                "supports": {"kind": "trees"},
+                "retraction": {"wipe_mm": 2, "min_travel_mm": 20},
+                "thin_walls": "variable",
+                "wall_order": "outside_in",
+                "seam": "scattered",
+                "skins": {"overlap_mm": 0.2},
+                "layer_height_mm": 0.246,
+            },
+            solid=box(20, 0.5, 4),
+        )
+        self.assertAlmostEqual(sum(one.time_s for one in found.by_feature.values()), found.print_time_s, places=6)
+        self.assertTrue(found.interval.low_s <= found.print_time_s <= found.interval.high_s)
+
+    def test_a_part_thinner_than_half_a_first_layer_is_refused(self) -> None:
+        with self.assertRaises(RecipeError) as caught:
+            estimate({"first_layer_height_mm": 0.3}, solid=box(10, 10, 0.14))
+        self.assertEqual(caught.exception.field, "first_layer_height_mm")
+
+    def test_layer_changes_stand_in_the_ledger_by_feature_though_nothing_travels(self) -> None:
+        thin = estimate({"adhesion": {"kind": "none"}}, solid=box(30, 0.4, 10))
+        self.assertAlmostEqual(sum(one.time_s for one in thin.by_feature.values()), thin.print_time_s, places=9)
+
+    def test_the_plate_is_as_large_as_the_plastic(self) -> None:
+        bare = estimate({"adhesion": {"kind": "none"}}, solid=box(30, 20, 2))
+        self.assertAlmostEqual(bare.plate_mm[0], 30, places=6)
+        self.assertAlmostEqual(bare.plate_mm[1], 20, places=6)

@@ -42,7 +42,7 @@ class Samples(unittest.TestCase):
         np.testing.assert_array_equal(one.weight, two.weight)
 
     def test_the_bound_holds_and_is_small(self) -> None:
-        errors, bounds, grams = [], [], []
+        errors, bounds, grams, gram_bounds = [], [], [], []
         for name in NAMES:
             for keys in RECIPES:
                 job = Job(solid(name), Recipe.model_validate(keys))
@@ -53,10 +53,13 @@ class Samples(unittest.TestCase):
                 errors.append(abs(part.print_time_s / whole.print_time_s - 1))
                 bounds.append(part.sampling_error)
                 grams.append(abs(part.filament_g / whole.filament_g - 1))
+                gram_bounds.append(part.filament_error)
         self.assertGreaterEqual(np.mean(np.array(errors) <= np.array(bounds)), 0.95)
         self.assertLess(np.median(errors), 0.01)
         self.assertLess(np.median(bounds), 0.025)
         self.assertLess(max(grams), 0.03)
+        self.assertGreaterEqual(np.mean(np.array(grams) <= np.array(gram_bounds)), 0.95)
+        self.assertLess(np.median(gram_bounds), 0.03)
 
     def test_ledgers_of_a_sample_add_up_to_its_time(self) -> None:
         keys = {"adhesion": {"kind": "raft"}, "copies": {"count": 2, "order": "one_by_one"}}

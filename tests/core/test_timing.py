@@ -157,13 +157,14 @@ class SharedMotors(unittest.TestCase):
 
 class Cooling(unittest.TestCase):
     def test_every_layer_but_the_first_takes_its_time(self) -> None:
-        strokes, plan = planned({"cooling": {"min_layer_time_s": 25, "min_speed_mm_s": 12}}, cylinder(5, 3, 40))
+        cooling = {"min_layer_time_s": 25, "min_speed_mm_s": 12, "short_layers": "wait"}
+        strokes, plan = planned({"cooling": cooling}, cylinder(5, 3, 40))
         timing = time_strokes(strokes, plan, Printer(), 9.0)
         count = len(strokes.layers)
         per_layer = timing.by_feature_s().sum(axis=1)
         self.assertEqual(len(per_layer), count)
         np.testing.assert_allclose(per_layer[1:], 25)
-        self.assertEqual(timing.wait_s[0], 0)
+        self.assertEqual(timing.cooling.wait_s[0], 0)
 
     def test_slowing_lowers_the_flow(self) -> None:
         free, slowed = (planned({"cooling": {"min_layer_time_s": s}}, cylinder(5, 3, 40)) for s in (0, 25))

@@ -47,7 +47,7 @@ class Prospect:
         self.was_off: Shares | None = None
         self.measures: Measures = measures(job, plan, found.estimate, context)
         self._context = context
-        self._own_share = found.estimate.sampling_error
+        self._own_share = Shares(found.estimate.sampling_error, found.estimate.filament_error)
 
     def settle(self, whole: Sampled | None) -> None:
         """Take in all layers; None where they could not be printed."""
@@ -66,7 +66,8 @@ class Prospect:
         full were off by."""
         if self.full:
             return Shares()
-        return Shares(max(self._own_share, seen.time), max(0.5 * self._own_share, seen.grams))
+        own = self._own_share
+        return Shares(max(own.time, seen.time), max(own.grams, seen.grams))
 
     def bounds(
         self, against: Literal["filament_g", "expected_cost", "ridge_mm", "bend"], seen: Shares

@@ -54,7 +54,7 @@ def stroke_detail(timing: Timing, ceiling_mm3_s: float) -> StrokeDetail:
         timing.melt_mm_s,
         timing.move_s,
         timing.free_s,
-        timing.cooling_s,
+        timing.cooling.slowing_s,
         len(strokes),
     )
     pulled = np.zeros(len(strokes), dtype=bool)
@@ -66,7 +66,7 @@ def stroke_detail(timing: Timing, ceiling_mm3_s: float) -> StrokeDetail:
         flow_mm3_s=timing.peak_flow_mm3_s,
         cause=causes,
         pulled=pulled,
-        wait_s=timing.wait_s,
+        wait_s=timing.cooling.wait_s + timing.cooling.aside_s.sum(axis=1),
         ceiling_mm3_s=ceiling_mm3_s,
     )
 

@@ -20,7 +20,7 @@ from meanbead.core.estimate.detail import StrokeDetail, stroke_detail
 from meanbead.core.estimate.first_layer import FirstLayer, first_layer
 from meanbead.core.estimate.moves import MoveTable, all_moves
 from meanbead.core.estimate.sample import LayerSample, sample_layers
-from meanbead.core.estimate.timing import CAUSES, Timing, stronger, stronger_plan, time_strokes
+from meanbead.core.estimate.timing import ASIDE_MM, CAUSES, Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.melt import MeltCeiling, melt_ceiling
 from meanbead.core.parallel import in_threads
@@ -47,7 +47,7 @@ from meanbead.core.vocabulary import (
     Recipe,
 )
 
-ENGINE_VERSION = "6"
+ENGINE_VERSION = "7"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -144,13 +144,9 @@ class Engine:
     def by_layer(self, job: Job) -> LayerLedger:
         """Both ledgers, filament and areas layer by layer."""
         run = self._run(job, None)
-        strokes, plan = run.strokes, run.plan
+        strokes = run.strokes
         features, causes = run.timing.by_feature_s(), run.timing.by_cause_s()
-        volume = np.bincount(
-            strokes.layer,
-            weights=np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * plan.flow_ratio,
-            minlength=len(strokes.layers),
-        )
+        volume = _layer_volumes(run)
         reach = _reach_mm(strokes)
         names = [*FEATURES, "wait"]
         used = [k for k in range(len(names)) if features[:, k].any()]
@@ -165,6 +161,7 @@ class Engine:
             laid_mm2=strokes.areas.laid_mm2.tolist(),
             lost_mm2=strokes.areas.lost_mm2.tolist(),
             overfilled_mm2=strokes.areas.overfilled_mm2.tolist(),
+            void_mm2=strokes.areas.void_mm2.tolist(),
             left_mm=reach[0].tolist(),
             right_mm=reach[1].tolist(),
             substituted=list(strokes.substituted),
@@ -236,10 +233,15 @@ class Engine:
         )
         grams = filament_mass_g(volume, material.density_g_cm3)
         height = strokes.layers.height_mm
-        lost, over = (
+        areas = strokes.areas
+        lost, over, void = (
             float(np.sum(area * height * run.volume_weight))
-            for area in (strokes.areas.lost_mm2, strokes.areas.overfilled_mm2)
+            for area in (areas.lost_mm2, areas.overfilled_mm2, areas.void_mm2)
         )
+        cooling = run.timing.cooling
+        short = cooling.short
+        own_s = run.timing.layer_s - cooling.wait_s - cooling.aside_s.sum(axis=1)
+        comes_out, hanging = _height_mm(run), strokes.hanging
         estimate = Estimate(
             engine_version=ENGINE_VERSION,
             print_time_s=print_time,
@@ -253,11 +255,22 @@ class Engine:
             filament_cost=grams * material.price_per_kg / 1000,
             lost_mm3=lost,
             overfilled_mm3=over,
+            void_mm3=void,
+            height_mm=comes_out,
+            height_off_mm=comes_out - facts.extents_mm.z,
+            short_layers=round(float(np.sum(weight[short]))),
+            shortest_layer_s=float(own_s[short].min()) if short.any() else 0.0,
+            hanging_mm2=hanging.area_mm2 * plan.shape.copies.count,
+            hanging_width_mm=hanging.width_mm,
+            hanging_at_mm=float(strokes.layers.top_mm[hanging.layer] - height[hanging.layer]),
             layers=len(strokes.layers),
             layers_planned=int(np.count_nonzero(weight)),
             sampling_error=0.0 if run.sample is None else run.sample.error(_part_seconds(run)),
+            filament_error=0.0 if run.sample is None else run.sample.filament_error(_part_volumes(run)),
             travel_mm=by_feature["travel"].length_mm if "travel" in by_feature else 0.0,
-            retractions=round(float(np.sum(weight[strokes.layer[run.timing.pulled_strokes]]))),
+            retractions=round(
+                float(np.sum(weight[strokes.layer[run.timing.pulled_strokes]]) + weight[run.timing.cooling.aside].sum())
+            ),
             by_feature=by_feature,
             by_cause=causes,
             peak_flow_mm3_s=max(share.peak_flow_mm3_s for share in by_feature.values()),
@@ -282,7 +295,7 @@ class Engine:
 
         Layers of one part answer alike, so a regular sample of them says by which share the whole would move.
         """
-        planned = np.flatnonzero(run.weight)
+        planned = np.flatnonzero(np.bincount(run.strokes.layer, minlength=len(run.weight)))
         chosen = np.zeros(len(run.weight), dtype=bool)
         chosen[planned[:: max(1, len(planned) // INTERVAL_LAYERS)]] = True
         sample = run.strokes.of_layers(chosen)
@@ -339,12 +352,33 @@ def _on_plate(weight: NDArray[np.float64], plan: Plan) -> NDArray[np.float64]:
     return np.tile(one, copies.count) if copies.order == "one_by_one" else one
 
 
-def _part_seconds(run: _Run) -> NDArray[np.float64]:
-    """Seconds of the first copy's own layers."""
-    seconds: NDArray[np.float64] = run.timing.by_feature_s().sum(axis=1)
+def _first_copy(run: _Run, by_layer: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Figures of the first copy's own layers, without a raft's."""
     raft = run.plan.shape.raft_layers if run.plan.shape.adhesion == "raft" else 0
-    count = len(run.sample.weight) if run.sample else len(seconds)
-    return seconds[raft : raft + count]
+    count = len(run.sample.weight) if run.sample else len(by_layer)
+    return by_layer[raft : raft + count]
+
+
+def _part_seconds(run: _Run) -> NDArray[np.float64]:
+    return _first_copy(run, run.timing.layer_s)
+
+
+def _part_volumes(run: _Run) -> NDArray[np.float64]:
+    return _first_copy(run, _layer_volumes(run))
+
+
+def _layer_volumes(run: _Run) -> NDArray[np.float64]:
+    """Plastic of each layer, mm3, shape (layers,)."""
+    strokes = run.strokes
+    laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * run.plan.flow_ratio
+    volumes = np.bincount(strokes.layer, weights=laid, minlength=len(strokes.layers))
+    return volumes.astype(np.float64)
+
+
+def _height_mm(run: _Run) -> float:
+    """Height of the part as it comes out, without its raft, mm."""
+    tops, raft = run.strokes.layers.top_mm, run.plan.shape.raft_layers if run.plan.shape.adhesion == "raft" else 0
+    return float(tops[-1] - (tops[raft - 1] if raft else 0.0))
 
 
 def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, FeatureShare]:
@@ -363,11 +397,12 @@ def _by_feature(run: _Run, printer: Printer, material: Material) -> dict[str, Fe
         run.volume_weight,
         count,
     )
+    length[Feature.TRAVEL] += 2 * ASIDE_MM * float(run.weight[timing.cooling.aside].sum())
     volume *= run.plan.flow_ratio
     volume[Feature.TRAVEL] = 0.0
     shares = {}
     for feature in Feature:
-        if not rows[feature]:
+        if not rows[feature] and not seconds[feature]:
             continue
         mm3 = float(volume[feature])
         shares[FEATURES[feature]] = FeatureShare(

@@ -20,6 +20,10 @@ NOTHING_MM = 1e-6
 """A lift or wipe so short is none: no motor makes it, and its direction cannot be told."""
 
 
+CLEAR_MM = 2.0
+"""How far the nozzle clears a finished piece on its way to the next: what a curled corner may stand up."""
+
+
 class Kind(IntEnum):
     """What a move is."""
 
@@ -64,7 +68,8 @@ def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
     A retracted travel is: pull back, lift, travel, lower, push forward. With a wipe the pull happens on the way back
     along the stroke just laid, by at most that stroke's length, and the travel starts from there. A layer change rises
     after the pull and before the travel. Where strokes of layers in between are missing (a sample of layers), it rises
-    by its own height only.
+    by its own height only. Where the next layer lies lower, as that of the next copy does one after the other, the
+    nozzle first rises by :data:`CLEAR_MM` above the finished piece, and comes down where it arrives.
     """
     filament = strokes.area_mm2 * strokes.length_mm * plan.flow_ratio / filament_area_mm2(printer.filament_diameter_mm)
     filament[strokes.is_travel] = 0.0
@@ -101,7 +106,7 @@ def _expand(start, end, filament, layer, rise, spiral, travels, pulled, retracti
     rows = n + 2 * int(np.sum(pulled)) * (2 if hop > 0 else 1)
     for k in range(1, n):
         if layer[k] != layer[k - 1]:
-            rows += 1
+            rows += 2
     delta = np.zeros((rows, 4))
     kind = np.empty(rows, np.uint8)
     stroke = np.empty(rows, np.int64)
@@ -109,9 +114,11 @@ def _expand(start, end, filament, layer, rise, spiral, travels, pulled, retracti
     for k in range(n):
         x, y = start[k, 0], start[k, 1]
         if pulled[k]:
-            if wipe > 0 and k > 0 and not travels[k - 1]:
-                bx, by = start[k - 1, 0] - x, start[k - 1, 1] - y
-                back = np.sqrt(bx * bx + by * by)
+            # Of a sample of layers the stroke before may be one of another place: nothing to go back along.
+            joins = k > 0 and abs(end[k - 1, 0] - x) + abs(end[k - 1, 1] - y) < 1e-6
+            bx, by = start[k - 1, 0] - x, start[k - 1, 1] - y
+            back = np.sqrt(bx * bx + by * by)
+            if wipe > 0 and joins and back > 1e-6 and not travels[k - 1]:
                 share = min(1.0, wipe / back)
                 delta[used, 0], delta[used, 1] = bx * share, by * share
                 x += bx * share
@@ -124,8 +131,12 @@ def _expand(start, end, filament, layer, rise, spiral, travels, pulled, retracti
                 kind[used], stroke[used] = _LIFT, k
                 used += 1
         climb = spiral[layer[k]]
+        down = 0.0
         if k > 0 and layer[k] != layer[k - 1] and climb == 0:
-            delta[used, 2] = rise[layer[k]]
+            up = rise[layer[k]]
+            if up <= 0:
+                up, down = CLEAR_MM, CLEAR_MM - up
+            delta[used, 2] = up
             kind[used], stroke[used] = _LAYER, k
             used += 1
         delta[used, 0], delta[used, 1] = end[k, 0] - x, end[k, 1] - y
@@ -137,6 +148,10 @@ def _expand(start, end, filament, layer, rise, spiral, travels, pulled, retracti
         if delta[used, 0] == 0 and delta[used, 1] == 0:
             delta[used, 0] = 1e-9
         used += 1
+        if down > 0:
+            delta[used, 2] = -down
+            kind[used], stroke[used] = _LAYER, k
+            used += 1
         if pulled[k]:
             if hop > 0:
                 delta[used, 2] = -hop

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.plan import Shape
 from meanbead.core.strokes.choices import SOLID_DENSITY, layer_choices
+from meanbead.core.strokes.filling import bridges_over_sparse
 from meanbead.core.strokes.outline import Cut
 
 Floats = NDArray[np.float64]
@@ -26,10 +27,15 @@ Floats = NDArray[np.float64]
 LEAST_LAYERS = 6
 """A sample smaller than this has no error that could be told."""
 
-LEAST_ERROR = 0.004
+LEAST_ERROR = 0.006
 """Below this share no bound is claimed: the strata's own layers differ in ways that the sizes do not know."""
 
-_FIRST_LAYER_MM_S, _OUTER_MM_S, _INNER_MM_S, _INFILL_MM_S, _LEAST_LAYER_S = 25.0, 40.0, 60.0, 80.0, 8.0
+LEAST_FILAMENT_ERROR = 0.01
+"""The same for plastic: the layers' areas tell it but for what walls and skins lose and lay twice."""
+
+_FIRST_LAYER_MM_S, _OUTER_MM_S, _INNER_MM_S, _INFILL_MM_S, _BRIDGE_MM_S = 25.0, 40.0, 60.0, 80.0, 25.0
+_LEAST_LAYER_S, _LEAST_MM_S = 8.0, 10.0
+_SPARSE_HOP_S, _SKIN_HOP_S = 0.15, 0.02
 
 _MOST_SKINS = 12
 
@@ -41,12 +47,13 @@ _COVER = 2.3
 class LayerSample:
     """``weight`` (layers,): how many layers each stands for, 0 for those not planned. ``drawn`` are the numbers of the
     layers that stand for strata, bottom to top, and ``size_s`` (layers,) the guesses. ``volume_weight`` is ``weight`` set
-    right by what the layers' areas say of the plastic: seconds and grams need not go together."""
+    right by what the layers' areas say of the plastic, ``volume_mm3`` (layers,): seconds and grams need not go together."""
 
     weight: Floats
     drawn: NDArray[np.int64]
     size_s: Floats
     volume_weight: Floats
+    volume_mm3: Floats
 
     @property
     def chosen(self) -> NDArray[np.bool_]:
@@ -62,12 +69,31 @@ class LayerSample:
         """
         if not len(self.drawn):
             return 0.0
-        ratio = seconds[self.drawn] / self.size_s[self.drawn]
-        step = np.diff(ratio, 2)
+        step = np.diff(seconds[self.drawn] / self.size_s[self.drawn], 2)
         spread = float(np.sum(step**2)) / (6 * len(step))
         stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
         error_s = stands_for * math.sqrt(spread / len(self.drawn))
-        return max(LEAST_ERROR, _COVER * error_s / float(np.sum(seconds * self.weight)))
+        return max(
+            LEAST_ERROR,
+            _COVER
+            * max(error_s, 0.5 * self._plain(seconds, self.size_s, self.weight))
+            / float(np.sum(seconds * self.weight)),
+        )
+
+    def _plain(self, found: Floats, guessed: Floats, weight: Floats) -> float:
+        """Standard error from the scatter of all drawn layers against their mean: what changes slowly counts, too."""
+        ratio, stands_for = found[self.drawn] / guessed[self.drawn], weight[self.drawn] * guessed[self.drawn]
+        mean = float(np.sum(ratio * stands_for) / np.sum(stands_for))
+        return math.sqrt(float(np.sum(stands_for**2 * (ratio - mean) ** 2)))
+
+    def filament_error(self, volumes_mm3: Floats) -> float:
+        """The same for plastic, from the layers' volumes (layers,): what of them the guess from areas does not tell."""
+        if not len(self.drawn):
+            return 0.0
+        # Layers are drawn by their seconds, not their plastic, and few of a kind may be among them: so what changes
+        # slowly counts as error, too.
+        error_mm3 = self._plain(volumes_mm3, self.volume_mm3, self.volume_weight)
+        return max(LEAST_FILAMENT_ERROR, _COVER * error_mm3 / float(np.sum(volumes_mm3 * self.volume_weight)))
 
     def difference_error_s(self, before_s: Floats, after_s: Floats) -> float:
         """Bound on the error, s, of the difference between two totals taken on this same sample, from both recipes'
@@ -94,13 +120,14 @@ def sample_layers(
     size, volume, skin = layer_sizes(cut, shape)
     if like is not None and len(like.weight) == len(size):
         if not len(like.drawn):
-            return LayerSample(like.weight, like.drawn, size, np.ones(len(size)))
-        return LayerSample(like.weight, like.drawn, like.size_s, _volume_weight(like.weight, like.drawn, volume))
+            return LayerSample(like.weight, like.drawn, size, np.ones(len(size)), volume)
+        volume_weight = _volume_weight(like.weight, like.drawn, volume)
+        return LayerSample(like.weight, like.drawn, like.size_s, volume_weight, volume)
     layers = len(size)
     skins = _skins(skin) if with_skins else []
     count = max(count, LEAST_LAYERS) + len(skins)
     if layers <= 1.5 * count or (shape.spiral and layers <= shape.bottom_layers + count):
-        return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers))
+        return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers), volume)
     weight = np.zeros(layers)
     certain = _certain(size, count, skins)
     weight[certain] = 1.0
@@ -113,7 +140,7 @@ def sample_layers(
     for one in rest[drawn].tolist():
         weight[one] += share / size[one]
     stand_ins = np.unique(rest[drawn])
-    return LayerSample(weight, stand_ins, size, _volume_weight(weight, stand_ins, volume))
+    return LayerSample(weight, stand_ins, size, _volume_weight(weight, stand_ins, volume), volume)
 
 
 def _volume_weight(weight: Floats, drawn: NDArray[np.int64], volume: Floats) -> Floats:
@@ -137,9 +164,10 @@ def _skins(skin_mm2: Floats) -> list[int]:
 
 
 def _certain(size: Floats, count: int, skins: list[int]) -> NDArray[np.bool_]:
-    """The first layer, layers of the skins, and every layer larger than a stratum would be."""
+    """The first and the last layer, those of the skins, and every layer larger than a stratum would be. (The last is often
+    like no other, and so small that, if it were drawn, it would stand for hundreds.)"""
     certain = np.zeros(len(size), dtype=bool)
-    certain[[0, *skins]] = True
+    certain[[0, len(size) - 1, *skins]] = True
     while True:
         left = count - int(certain.sum())
         if left <= count // 2:
@@ -170,19 +198,40 @@ def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats, Floats]:
     walls = choices.walls
     slowest = np.where(np.arange(len(layers)) == 0, _FIRST_LAYER_MM_S, np.inf)
     spacing = bead_spacing_mm(shape.width_mm.solid, shape.layer_height_mm)
-    seconds = np.where(walls > 0, edge / np.minimum(_OUTER_MM_S, slowest), 0.0)
-    seconds += np.maximum(walls - 1, 0) * edge / np.minimum(_INNER_MM_S, slowest)
     inside = np.maximum(0.0, area - edge * spacing * walls)
+    # Walls are no longer than fits: a thin one has no room for all of them.
+    laid = (area - inside) / spacing
+    outer = np.minimum(edge, laid)
+    seconds = outer / np.minimum(_OUTER_MM_S, slowest) + (laid - outer) / np.minimum(_INNER_MM_S, slowest)
     skin = np.minimum(inside, _exposed_mm2(area, choices.top, choices.bottom))
     skin = np.where(choices.density >= SOLID_DENSITY, inside, skin)
-    seconds += skin / spacing / np.minimum(_INNER_MM_S, slowest)
+    strand = shape.bore_mm * math.sqrt(shape.bridge_flow_ratio)
+    over = np.minimum(skin, _first_over_mm2(area, choices.top)) * bridges_over_sparse(choices, shape)
+    seen = np.minimum(skin - over, np.maximum(0.0, area - np.append(area[1:], 0.0))) * (choices.top > 0)
+    seconds += (skin - over - seen) / spacing / np.minimum(_INNER_MM_S, slowest)
+    seconds += seen / spacing / np.minimum(_OUTER_MM_S, slowest) + over / strand / _BRIDGE_MM_S
     sparse = (inside - skin) * choices.density * shape.infill_line_multiplier
     volume = layers.height_mm * np.maximum(area - inside + skin + sparse, 1e-6)
-    seconds += sparse / spacing / _INFILL_MM_S + 0.005 * sparse
+    # A stroke is as long as the mean chord of its region (Cauchy: pi times area over outline), and each has its hop.
+    chord = np.maximum(1.0, math.pi * inside / np.maximum(edge, 1e-9))
+    seconds += sparse / spacing * (1 / _INFILL_MM_S + _SPARSE_HOP_S / chord) + skin / spacing * _SKIN_HOP_S / chord
+    volume += over * (math.pi * strand / 4 - layers.height_mm)
     seconds += 0.3 + 0.2 * islands
     if shape.copies.count == 1:
-        seconds = np.maximum(seconds, _LEAST_LAYER_S)
+        # Slowed for cooling, as far as the least speed.
+        length = laid + (skin + sparse) / spacing
+        seconds = np.maximum(seconds, np.minimum(_LEAST_LAYER_S, length / _LEAST_MM_S))
     return np.maximum(seconds, 1e-3), volume, skin
+
+
+def _first_over_mm2(area: Floats, top: NDArray[np.int64]) -> Floats:
+    """About how much of each layer is the lowest solid one: what only the farthest layer within reach of its tops bares."""
+    over = np.zeros(len(area))
+    for step in np.unique(top[top > 1]).tolist():
+        near = np.concatenate([area[step - 1 :], np.zeros(step - 1)])[: len(area)]
+        far = np.concatenate([area[step:], np.zeros(step)])[: len(area)]
+        over = np.where(top == step, np.maximum(0.0, near - far), over)
+    return over
 
 
 def _exposed_mm2(area: Floats, top: NDArray[np.int64], bottom: NDArray[np.int64]) -> Floats:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
 from meanbead.core.motion.limits import path_limits
+from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.parallel import halves, in_threads
 from meanbead.core.plan import Plan
@@ -36,14 +37,38 @@ CAUSES = (
 """What can hold a second of printing; the ledger by cause has one column for each."""
 
 
+ASIDE_MM = 20.0
+"""How far the nozzle goes aside to wait for a short layer: clear of most small parts."""
+
+ASIDE_LIFT_MM = 2.0
+"""How far it is lifted on the way there and back."""
+
+
+@dataclass(frozen=True)
+class Cooling:
+    """What the least layer time costs. ``slowing_s`` (moves,) is added under plastic; along the layers, ``wait_s`` is
+    waiting, ``aside_s`` float64 (layers, 3) the way aside and back: travelling, retracting, lifting; ``short`` is True
+    where a layer still ends too soon."""
+
+    slowing_s: Floats
+    wait_s: Floats
+    aside_s: Floats
+    short: NDArray[np.bool_]
+
+    @property
+    def aside(self) -> NDArray[np.bool_]:
+        """True for layers after which the nozzle goes aside, bool (layers,)."""
+        goes: NDArray[np.bool_] = self.aside_s[:, 0] > 0
+        return goes
+
+
 @dataclass(frozen=True)
 class Timing:
     """Seconds and flows.
 
     Along the moves, (m,): ``length_mm``; ``asked_mm_s`` that axes allow of the speed asked for, ``melt_mm_s`` that the
-    melt ceiling allows; ``move_s`` as planned and ``free_s`` without corners between plastic; ``cooling_s`` added by
-    slowing for the layer time. Along the layers: ``wait_s``, waiting when even the least speed is too fast. Along the
-    strokes, (n,): ``peak_flow_mm3_s`` reached, ``asked_flow_mm3_s`` that the set speed would need, ``capped`` where the
+    melt ceiling allows; ``move_s`` as planned and ``free_s`` without corners between plastic. ``cooling`` is what the least
+    layer time adds. Along the strokes, (n,): ``peak_flow_mm3_s`` reached, ``asked_flow_mm3_s`` that the set speed would need, ``capped`` where the
     ceiling held it back.
     """
 
@@ -54,8 +79,7 @@ class Timing:
     melt_mm_s: Floats
     move_s: Floats
     free_s: Floats
-    cooling_s: Floats
-    wait_s: Floats
+    cooling: Cooling
     peak_flow_mm3_s: Floats
     asked_flow_mm3_s: Floats
     capped: NDArray[np.bool_]
@@ -63,7 +87,8 @@ class Timing:
     @cached_property
     def print_time_s(self) -> float:
         """The whole print, s, without heat-up and start routine."""
-        return float(self.move_s.sum() + self.cooling_s.sum() + self.wait_s.sum())
+        cooling = self.cooling
+        return float(self.move_s.sum() + cooling.slowing_s.sum() + cooling.wait_s.sum() + cooling.aside_s.sum())
 
     @property
     def pulled_strokes(self) -> NDArray[np.int64]:
@@ -83,17 +108,26 @@ class Timing:
             self.melt_mm_s,
             self.move_s,
             self.free_s,
-            self.cooling_s,
+            self.cooling.slowing_s,
             len(self.strokes.layers),
             len(Feature),
         )
-        by_cause[:, CAUSES.index("layer_cooling")] += self.wait_s
-        return np.column_stack([by_feature, self.wait_s]), by_cause
+        by_cause[:, CAUSES.index("layer_cooling")] += self.cooling.wait_s
+        for column, cause in enumerate(("travelling", "retracting", "z_and_layer_change")):
+            by_cause[:, CAUSES.index(cause)] += self.cooling.aside_s[:, column]
+        by_feature[:, Feature.TRAVEL] += self.cooling.aside_s.sum(axis=1)
+        return np.column_stack([by_feature, self.cooling.wait_s]), by_cause
+
+    @property
+    def layer_s(self) -> Floats:
+        """Seconds of each layer, float64 (layers,)."""
+        seconds: Floats = self.by_feature_s().sum(axis=1)
+        return seconds
 
     def by_feature_s(self) -> Floats:
         """Seconds of each layer and feature, float64 (layers, features + 1); the last column is waiting.
 
-        Retraction, lifts and layer changes stand under travel.
+        Retraction, lifts, layer changes and the way aside to wait stand under travel.
         """
         return self._ledgers[0]
 
@@ -143,6 +177,9 @@ def time_strokes(
     stroke_asked = set_speeds_mm_s(strokes, plan)
     asked, wanted, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
     stroke_wanted = set_accelerations_mm_s2(strokes, plan)
+    wipes_mm_s2 = (
+        plan.print_acceleration_mm_s2 if printer.acceleration_mm_s2.wipe == "print" else plan.travel_acceleration_mm_s2
+    )
 
     def wish(part: tuple[int, int]) -> None:
         _wishes(
@@ -157,6 +194,7 @@ def time_strokes(
             plan.speed_mm_s.travel,
             plan.retraction_speed_mm_s,
             printer.acceleration_mm_s2.retract,
+            wipes_mm_s2,
             asked,
             wanted,
             melt,
@@ -170,11 +208,18 @@ def time_strokes(
     between_plastic[1:] &= plastic[:-1]
     between_plastic[0] = False
     profile = plan_with_and_without(limits, np.minimum(limits.speed_mm_s, melt), between_plastic)
-    cooling_s, wait_s = _cooling(strokes, table, plan, profile.time_s, limits.length_mm)
+    cooling = _cooling(strokes, table, plan, printer, profile.time_s, limits.length_mm)
     area = strokes.area_mm2 * plan.flow_ratio
     area[strokes.is_travel] = 0.0
     peak, asked_own, capped = _by_stroke(
-        table.kind, table.stroke, profile.peak_mm_s, profile.time_s, cooling_s, limits.speed_mm_s, melt, len(strokes)
+        table.kind,
+        table.stroke,
+        profile.peak_mm_s,
+        profile.time_s,
+        cooling.slowing_s,
+        limits.speed_mm_s,
+        melt,
+        len(strokes),
     )
     return Timing(
         strokes=strokes,
@@ -184,8 +229,7 @@ def time_strokes(
         melt_mm_s=melt,
         move_s=profile.time_s,
         free_s=profile.free_time_s,
-        cooling_s=cooling_s,
-        wait_s=wait_s,
+        cooling=cooling,
         peak_flow_mm3_s=peak * area,
         asked_flow_mm3_s=asked_own * area,
         capped=capped,
@@ -205,6 +249,7 @@ def _wishes(  # type: ignore[no-untyped-def]
     travel,
     pull,
     pull_acceleration,
+    wipe_acceleration,
     asked,
     wanted,
     melt,
@@ -220,7 +265,7 @@ def _wishes(  # type: ignore[no-untyped-def]
             # A wipe pulls at the retraction's pace, however short or long its way.
             path = np.sqrt(delta[k, 0] ** 2 + delta[k, 1] ** 2 + delta[k, 2] ** 2)
             asked[k] = pull * (path / abs(delta[k, 3])) if path > 0 else pull
-            wanted[k] = pull_acceleration
+            wanted[k] = wipe_acceleration if path > 0 else pull_acceleration
         else:
             asked[k] = wanted[k] = np.inf
 
@@ -231,7 +276,7 @@ def _by_stroke(kind, stroke, peak, time, cooling, asked, melt, strokes):  # type
     out_peak, out_asked, capped = np.zeros(strokes), np.zeros(strokes), np.zeros(strokes, np.bool_)
     for k in range(len(kind)):
         if kind[k] <= _TRAVEL:
-            slowed = time[k] / (time[k] + cooling[k])
+            slowed = time[k] / (time[k] + cooling[k]) if time[k] > 0 else 1.0
             out_peak[stroke[k]] = peak[k] * slowed
             out_asked[stroke[k]] = asked[k]
             capped[stroke[k]] = melt[k] < asked[k] * (1 - 1e-9)
@@ -281,11 +326,13 @@ def set_accelerations_mm_s2(strokes: Strokes, plan: Plan) -> Floats:
 
 
 def _cooling(
-    strokes: Strokes, moves: MoveTable, plan: Plan, move_s: Floats, length_mm: Floats
-) -> tuple[Floats, Floats]:
-    """Slow the plastic of layers that end too soon, down to the least speed, then wait. Layers on the bed are not slowed.
+    strokes: Strokes, moves: MoveTable, plan: Plan, printer: Printer, move_s: Floats, length_mm: Floats
+) -> Cooling:
+    """Slow the plastic of layers that end too soon, down to the least speed; then wait, if the recipe says so. Layers on
+    the bed are not slowed.
 
-    Slowing is taken as a common factor on the layer's seconds under plastic.
+    Slowing is taken as a common factor on the layer's seconds under plastic. Lifted aside, the way there and back is
+    part of the time that is waited out.
     """
     count = len(strokes.layers)
     per_layer, plastic_s, slowest_s = _layer_seconds(
@@ -296,9 +343,32 @@ def _cooling(
     short[plastic_s <= 0] = 0.0
     slowing = np.minimum(short, np.maximum(0.0, slowest_s - plastic_s))
     factor = np.divide(slowing, plastic_s, out=np.zeros(count), where=plastic_s > 0)
-    if not slowing.any():
-        return np.zeros(len(moves)), short
-    return _slowed(strokes.layer, moves.kind, moves.stroke, move_s, factor), short - slowing
+    rest = short - slowing
+    too_short = rest > 1e-6
+    wait, aside = np.zeros(count), np.zeros((count, 3))
+    if plan.short_layers == "wait":
+        wait = rest
+    elif plan.short_layers == "lift_and_wait":
+        aside[too_short] = aside_s(plan, printer)
+        wait = np.maximum(0.0, rest - aside.sum(axis=1))
+    added = _slowed(strokes.layer, moves.kind, moves.stroke, move_s, factor) if slowing.any() else np.zeros(len(moves))
+    return Cooling(added, wait, aside, too_short)
+
+
+def aside_s(plan: Plan, printer: Printer) -> tuple[float, float, float]:
+    """Seconds of the way aside and back: travelling, retracting, lifting. Each move runs from rest to rest; what the
+    axes allow bounds it, as everywhere."""
+    top, most = printer.max_speed_mm_s, printer.max_acceleration_mm_s2
+    travel = straight_move_time_s(
+        ASIDE_MM, min(plan.speed_mm_s.travel, top.x), min(plan.travel_acceleration_mm_s2, most.x)
+    )
+    pull = straight_move_time_s(
+        plan.retraction_mm,
+        min(plan.retraction_speed_mm_s, top.e),
+        min(printer.acceleration_mm_s2.retract, most.e),
+    )
+    lift = straight_move_time_s(max(ASIDE_LIFT_MM, plan.z_hop_mm), top.z, most.z)
+    return 2 * travel, 2 * pull, 2 * lift
 
 
 @numba.njit(cache=True, nogil=True)
@@ -330,7 +400,10 @@ def stronger(printer: Printer, factor: float) -> Printer:
     return printer.model_copy(
         update={
             "acceleration_mm_s2": Accelerations.model_construct(
-                print=asked.print * factor, travel=asked.travel * factor, retract=asked.retract * factor
+                print=asked.print * factor,
+                travel=asked.travel * factor,
+                retract=asked.retract * factor,
+                wipe=asked.wipe,
             ),
             "max_acceleration_mm_s2": AxisAccelerationsMmS2.model_construct(
                 x=most.x * factor, y=most.y * factor, z=most.z * factor, e=most.e * factor

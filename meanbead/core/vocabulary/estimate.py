@@ -54,8 +54,12 @@ class Estimate(Result):
     """Time, filament and cost of one part with one recipe on one machine.
 
     ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
-    is too thin to be laid, ``overfilled_mm3`` is laid twice. Where ``layers_planned`` is less than ``layers``, the
-    figures are those of a sample and may be off by the share ``sampling_error``. ``plate_mm`` is the size of all that is
+    is too thin to be laid, ``overfilled_mm3`` is laid twice, ``void_mm3`` is left empty between walls because no bead of
+    filling fits. ``height_mm`` is what comes out, ``height_off_mm`` by how much that is more than the part.
+    ``short_layers`` still end before the least layer time, the shortest after ``shortest_layer_s``. ``hanging_mm2`` of
+    floors hangs with nothing under it, ``hanging_width_mm`` across where it is widest, ``hanging_at_mm`` up. Where ``layers_planned`` is less than ``layers``, the
+    figures are those of a sample and may be off by the share ``sampling_error``, its filament by ``filament_error``.
+    ``plate_mm`` is the size of all that is
     laid, x and y, zero where it is not known; ``substituted`` are the numbers of layers whose section stands in from a neighbour.
     """
 
@@ -71,9 +75,18 @@ class Estimate(Result):
     filament_cost: float
     lost_mm3: float
     overfilled_mm3: float
+    void_mm3: float
+    height_mm: float
+    height_off_mm: float
+    short_layers: int
+    shortest_layer_s: float
+    hanging_mm2: float
+    hanging_width_mm: float
+    hanging_at_mm: float
     layers: int
     layers_planned: int
     sampling_error: float
+    filament_error: float
     travel_mm: float
     retractions: int
     by_feature: dict[str, FeatureShare]
@@ -93,7 +106,7 @@ class LayerLedger(Result):
     """Where the seconds and the plastic go, layer by layer; all lists run from the lowest layer to the highest.
 
     Areas, mm2, are of the part without its start and supports: what the recipe asks to be filled (sparse filling by
-    its density), what is laid, lost and laid twice. ``substituted`` are the numbers of layers whose section could not
+    its density), what is laid, lost, laid twice, and void because no bead fits. ``substituted`` are the numbers of layers whose section could not
     be taken and stands in from a neighbour.
     """
 
@@ -107,6 +120,7 @@ class LayerLedger(Result):
     laid_mm2: list[float]
     lost_mm2: list[float]
     overfilled_mm2: list[float]
+    void_mm2: list[float]
     left_mm: list[float]
     right_mm: list[float]
     substituted: list[int]
