@@ -46,6 +46,15 @@ class Worth(unittest.TestCase):
         heights = keyed(found(Printer(z_step_mm=0.04)))["layer_height_mm"]
         self.assertEqual(heights, {0.16, 0.24, 0.28})
 
+    def test_heights_that_divide_the_part_are_among_them(self) -> None:
+        solid = box(30, 30, 5.05)
+        heights = keyed(found(solid=solid, layer_height_mm=0.2))["layer_height_mm"]
+        self.assertLessEqual({round(5.05 / 25, 4), round(5.05 / 26, 4)}, heights)
+        steps = Printer.model_validate({"z_step_mm": 0.04})
+        house = {"house": HouseRules(layer_heights="full_steps")}
+        kept = keyed(found(steps, solid, house, layer_height_mm=0.2))["layer_height_mm"]
+        self.assertTrue(all(abs(one / 0.04 - round(one / 0.04)) < 1e-6 for one in kept))
+
     def test_the_house_sets_the_highest_layer(self) -> None:
         house = {"house": HouseRules(layer_height_ceiling="four_fifths")}
         self.assertIn(0.32, keyed(found(Printer(z_step_mm=0.04), around=house))["layer_height_mm"])

@@ -36,7 +36,7 @@ CASES: dict[str, tuple[Solid, dict[str, object], Printer]] = {
         solid_of(
             block(40, 40, 3)
             - sum(
-                (block(2, 2, 9, (4 * k, 4 * j, -3)) for k in range(1, 10) for j in range(1, 10)),
+                (block(0.9, 0.9, 9, (1.8 * k, 1.8 * j, -3)) for k in range(1, 21) for j in range(1, 21)),
                 block(1, 1, 1, (-9, 0, 0)),
             )
         ),

@@ -1,5 +1,6 @@
 """Orderings that practice teaches, on parts made for them: each setting works for the right reason."""
 
+import math
 import unittest
 from functools import lru_cache
 
@@ -55,10 +56,39 @@ class Practice(unittest.TestCase):
     def test_the_wall_that_swallows_the_sliver_saves_a_third_and_weighs_a_little_more(self) -> None:
         keys = {"layer_height_mm": 0.2, "infill": {"density": 0.4}}
         two, three = (estimate(cup(), keys | {"walls": walls}, printer=WEAK) for walls in (2, 3))
-        self.assertLess(three.print_time_s, 0.67 * two.print_time_s)
+        self.assertLess(three.print_time_s, 0.7 * two.print_time_s)
         self.assertTrue(1.0 < three.filament_g / two.filament_g < 1.2)
-        full = estimate(cup(), keys | {"walls": 2, "infill": {"density": 1.0}}, printer=WEAK)
-        self.assertGreater(full.print_time_s, 1.5 * three.print_time_s)
+        # Solid throughout is not the same: it also fills what the walls do not reach.
+        outer = Manifold.cylinder(50, 32, circular_segments=128)
+        thick = solid_of(outer - Manifold.cylinder(60, 29.9, circular_segments=128).translate((0, 0, 12)))
+        full, lined = (
+            estimate(thick, keys | {"walls": walls, "infill": {"density": density}}, printer=WEAK)
+            for walls, density in ((2, 1.0), (3, 0.4))
+        )
+        self.assertGreater(full.print_time_s, 1.3 * lined.print_time_s)
+        self.assertGreater(full.filament_g, 1.3 * lined.filament_g)
+
+    def test_a_cup_whose_walls_all_but_meet_pulls_at_every_stub(self) -> None:
+        """2.4 mm, 0.4 mm lines, 4 mm pulled at every hop over 1 mm, 500 mm/s2: what three lines from each side leave is too
+        narrow for a bead, so nothing is laid there."""
+        outer = Manifold.cylinder(60, 40, circular_segments=128)
+        solid = solid_of(outer - Manifold.cylinder(80, 37.6, circular_segments=128).translate((0, 0, 2.4)))
+        keys = {
+            "layer_height_mm": 0.2,
+            "line_width_mm": {"outer_wall": 0.4},
+            "top_layers": 4,
+            "bottom_layers": 3,
+            "retraction": {"length_mm": 4, "speed_mm_s": 40, "min_travel_mm": 1},
+            "adhesion": {"kind": "none"},
+        }
+        slow = {"acceleration_mm_s2": {"print": 500, "travel": 500}}
+        two, three = (estimate(solid, keys | {"walls": walls}, printer=slow) for walls in (2, 3))
+        self.assertLess(three.print_time_s, 0.75 * two.print_time_s)
+        self.assertLess(three.filament_g, 1.3 * two.filament_g)
+        spacing = 0.4 - 0.2 * (1 - math.pi / 4)
+        strip = 2.4 - 0.2 * (1 - math.pi / 4) - 6 * spacing
+        self.assertAlmostEqual(three.void_mm3 / (strip * 2 * math.pi * 38.8 * 57.6), 1, delta=0.04)
+        self.assertLess(two.void_mm3, 1)
 
     def test_doubled_sparse_lines_lie_between_sparse_and_dense(self) -> None:
         solid = box(60, 60, 12)
@@ -106,7 +136,7 @@ class Practice(unittest.TestCase):
         for name, solid in (("large", box(120, 120, 20)), ("small", tag())):
             saved[name] = 1 - estimate(solid, wide).print_time_s / estimate(solid, normal).print_time_s
         self.assertGreater(saved["large"], 0.12)
-        self.assertLess(saved["small"], 0.5 * saved["large"])
+        self.assertLess(saved["small"], 0.7 * saved["large"])
 
     def test_ironing_broad_flats_costs_hours(self) -> None:
         solid = box(150, 150, 8)

@@ -16,6 +16,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.rules.bead import LOWEST_PER_BORE
+from meanbead.core.rules.looks import exact_heights_mm, height_settings
 from meanbead.core.rules.situation import SPREAD_TO_FIT, Situation, ceil_to, floor_to
 from meanbead.core.vocabulary.base import Result
 from meanbead.core.vocabulary.finding import SettingValue, SetTo
@@ -295,20 +296,15 @@ def _heights(s: Situation) -> Iterator[Candidate]:
         if s.recipe.first_layer_height_mm is not None
         else {"first_layer_height_mm": s.plan.shape.first_layer_height_mm}
     )
-    tops = {"top_layers": s.plan.shape.top_layers, "bottom_layers": s.plan.shape.bottom_layers}
+    if s.estimate is not None and abs(s.estimate.height_off_mm) > 1e-3:
+        for exact in exact_heights_mm(s):
+            if low <= exact <= high and abs(exact - now) > 1e-6:
+                why = "divides the part exactly"
+                yield _change("height", f"Layers of {exact:g} mm", why, height_settings(s, exact))
     for height in sorted({s.floor_step(now + step), s.ceil_step(now - step), high}):
         if low <= height <= high and abs(height - now) > 1e-6:
-            # Skins keep their thickness, as far as whole layers allow.
-            skins = {name: max(1, round(count * now / height)) if count else 0 for name, count in tops.items()}
-            unset = (
-                {"skins.top_mm": None, "skins.bottom_mm": None}
-                if s.recipe.skins.top_mm or s.recipe.skins.bottom_mm
-                else {}
-            )
             why = "the house's ceiling" if height == high else "one step up" if height > now else "one step down"
-            yield _change(
-                "height", f"Layers of {height:g} mm", why, {"layer_height_mm": height, **first, **skins, **unset}
-            )
+            yield _change("height", f"Layers of {height:g} mm", why, {**height_settings(s, height), **first})
     if s.insight is not None and s.insight.slope_mm2 > 1 and low < now:
         by_slope: dict[str, SettingValue] = {
             "variable_height.kind": "by_slope",

@@ -13,6 +13,68 @@ from meanbead.core.vocabulary.finding import Finding, SettingValue
 
 TOP_SPEED_MM_S = 70.0
 IRONING_SHARE = 0.15
+FLAT_MM2 = 4.0
+OFF_LAYERS = 0.1
+"""A flat top may be off by so many layers before it is told."""
+
+
+def height_off(s: Situation) -> Iterator[Finding]:
+    """A flat top that whole layers do not meet."""
+    if s.estimate is None or s.facts.flat_summit_mm2 < FLAT_MM2:
+        return
+    off, height = s.estimate.height_off_mm, s.plan.shape.layer_height_mm
+    if abs(off) <= OFF_LAYERS * height + 1e-6:
+        return
+    ways = []
+    if s.plan.shape.slope_heights is None:
+        low = s.ceil_step(LOWEST_PER_BORE * s.nozzle.bore_mm)
+        ways = [
+            remedy(f"Layers of {exact:g} mm", height_settings(s, exact))
+            for exact in exact_heights_mm(s)
+            if low <= exact <= s.highest_mm
+        ]
+    yield Finding(
+        rule="height_off",
+        severity="note",
+        field=s.height_key,
+        sentence=f"It comes out {s.estimate.height_mm:.2f} mm high, {abs(off):.2f} mm {'more' if off > 0 else 'less'} than the "
+        "part: its height is no whole number of layers.",
+        remedy="A layer height that divides the part exactly.",
+        value=off,
+        limit=OFF_LAYERS * height,
+        reason="A layer is laid where its middle lies inside the part, so a flat top is off by up to half of one.",
+        source="The part's height against its layers",
+        where=s.spots("flat_top"),
+        remedies=ways,
+    )
+
+
+def exact_heights_mm(s: Situation) -> list[float]:
+    """The layer heights next to the recipe's with which the part comes out exactly as high as it is, to 0.1 micrometre;
+    the nearest first. With the house's full steps only those that lie on them."""
+    shape, part = s.plan.shape, s.facts.extents_mm.z
+    first = s.recipe.first_layer_height_mm
+    left = part if first is None else part - first
+    if left <= 0:
+        return []
+    near = left / shape.layer_height_mm
+    heights = {round(left / count, 4) for count in (math.floor(near + 1e-6), math.ceil(near - 1e-6)) if count > 0}
+    if s.house.layer_heights == "full_steps":
+        heights = {one for one in heights if abs(s.floor_step(one) - one) < 1e-4}
+    return sorted(heights, key=lambda one: abs(one - shape.layer_height_mm))
+
+
+def height_settings(s: Situation, height_mm: float) -> dict[str, SettingValue]:
+    """Another layer height, skins as thick as before as far as whole layers allow."""
+    shape = s.plan.shape
+    now = shape.layer_height_mm
+    counts = {"top_layers": shape.top_layers, "bottom_layers": shape.bottom_layers}
+    skins = {name: max(1, round(count * now / height_mm)) if count else 0 for name, count in counts.items()}
+    asked = s.recipe.skins
+    unset: dict[str, SettingValue] = (
+        {"skins.top_mm": None, "skins.bottom_mm": None} if asked.top_mm or asked.bottom_mm else {}
+    )
+    return {"layer_height_mm": height_mm, **skins, **unset}
 
 
 def ridge(s: Situation) -> Iterator[Finding]:

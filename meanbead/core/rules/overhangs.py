@@ -32,7 +32,8 @@ def overhang(s: Situation) -> Iterator[Finding]:
         hanging_level_mm2(s.insight),
     )
     leans = steepest > clean + 0.5
-    hangs = level > SHOWS_MM2
+    # What the engine has found hanging has a finding of its own.
+    hangs = level > SHOWS_MM2 and (s.estimate is None or s.estimate.hanging_mm2 < SHOWS_MM2)
     if not (leans or hangs):
         return
     angle = max(5.0, floor_to(min(clean, 85.0), 1))
@@ -63,6 +64,32 @@ def overhang(s: Situation) -> Iterator[Finding]:
         source=f"The machine's limit of {s.printer.overhang_limit_deg:g}° at half-high beads",
         where=s.spots("overhang"),
         remedies=ways,
+    )
+
+
+def hanging_floor(s: Situation) -> Iterator[Finding]:
+    """A floor that nothing holds on its other side: it is laid as a bridge, and sags."""
+    found = s.estimate
+    if found is None or found.hanging_mm2 < SHOWS_MM2 or s.plan.shape.supports.kind != "none":
+        return
+    other = s.lying_overhang_mm2
+    turn = other is not None and s.insight is not None and other < 0.1 * s.insight.overhang_mm2
+    angle = max(5.0, floor_to(min(clean_overhang_deg(s.plan, s.printer), 85.0), 1))
+    yield Finding(
+        rule="hanging_floor",
+        severity="risk",
+        field="supports.kind",
+        sentence=f"{found.hanging_at_mm:.1f} mm up a floor hangs in the air, up to {found.hanging_width_mm:.0f} mm wide, "
+        f"{found.hanging_mm2 / 100:.1f} cm² of hanging floors in all: laid as bridges that are not held on both sides.",
+        remedy="Stood another way it would need no support: see Get ready."
+        if turn
+        else "Supports, or another way to stand.",
+        value=found.hanging_mm2,
+        limit=SHOWS_MM2,
+        reason="A strand that ends in the air has nothing to be pulled taut against.",
+        source="The layer's section against the one below",
+        where=s.spots("overhang"),
+        remedies=[remedy("Supports", {"supports.kind": "columns", "supports.angle_deg": angle})],
     )
 
 

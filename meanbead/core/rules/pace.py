@@ -44,22 +44,48 @@ def waiting(s: Situation) -> Iterator[Finding]:
 
 
 def short_layers(s: Situation) -> Iterator[Finding]:
-    """A least layer time too short for small layers to harden."""
-    if s.estimate is None or s.plan.min_layer_time_s >= SHORT_LAYER_S or s.insight is None:
+    """Layers too short to harden: because little is asked for, or because even the slowest pace ends them too soon."""
+    if s.estimate is None:
         return
-    if s.estimate.print_time_s / max(s.estimate.layers, 1) > 3 * SHORT_LAYER_S:
+    asked, estimate = s.plan.min_layer_time_s, s.estimate
+    if asked < SHORT_LAYER_S:
+        if s.insight is None or estimate.print_time_s / max(estimate.layers, 1) > 3 * SHORT_LAYER_S:
+            return
+        yield Finding(
+            rule="short_layers",
+            severity="risk",
+            field="cooling.min_layer_time_s",
+            sentence=f"Layers may end after {asked:g} s: small ones are still soft then.",
+            remedy="At least 8 s, or several at once, or a slower tip.",
+            value=asked,
+            limit=SHORT_LAYER_S,
+            reason="The next layer brings more heat than the fan can take away in that time.",
+            source="Common practice, typical figure",
+            remedies=[remedy("8 s", {"cooling.min_layer_time_s": 8.0})],
+        )
         return
+    if not estimate.short_layers:
+        return
+    count, shortest = estimate.short_layers, estimate.shortest_layer_s
+    layers = f"{count:,} layer{'s' if count > 1 else ''}"
+    waited = sum(one.time_s for name, one in estimate.by_feature.items() if name == "wait")
+    slowed = f"though slowed to {s.plan.min_speed_mm_s:g} mm/s"
+    says = {
+        "slow": f"{layers} end after as little as {shortest:.1f} s, {slowed}: they are soft when the next comes.",
+        "wait": f"On {layers} the nozzle stands still, {duration(waited)} in all, {slowed}: it leaves a blob each time.",
+        "lift_and_wait": f"After {layers} the nozzle goes aside and waits, {duration(waited)} in all, {slowed}: it oozes "
+        "meanwhile.",
+    }[s.plan.short_layers]
     yield Finding(
-        rule="short_layers",
-        severity="risk",
-        field="cooling.min_layer_time_s",
-        sentence=f"Layers may end after {s.plan.min_layer_time_s:g} s: small ones are still soft then.",
-        remedy="At least 8 s, or several at once, or a slower tip.",
-        value=s.plan.min_layer_time_s,
-        limit=SHORT_LAYER_S,
-        reason="Heat that the next layer brings is faster than the fan takes it away.",
-        source="Common practice, typical figure",
-        remedies=[remedy("8 s", {"cooling.min_layer_time_s": 8.0})],
+        rule="still_short_layers",
+        severity="risk" if s.plan.short_layers == "slow" and shortest < SHORT_LAYER_S else "note",
+        field="cooling.short_layers",
+        sentence=says,
+        remedy="Several at once: one cools while another is laid.",
+        value=shortest,
+        limit=asked,
+        reason="The next layer brings more heat than the fan can take away in that time.",
+        source="The recipe's least layer time and slowest pace",
     )
 
 

@@ -11,6 +11,7 @@ from meanbead.core.strength import filled_density, shell_mm
 from meanbead.core.vocabulary.finding import Finding, Remedy
 
 LOST_SHARE = 0.005
+VOID_SHARE = 0.02
 SLIVER_SURFACE_SHARE = 0.08
 """A thickness that less of the surface has is not worth a wall everywhere."""
 
@@ -54,7 +55,7 @@ def sliver(s: Situation) -> Iterator[Finding]:
         ),
         remedy=f"{walls} walls meet in the middle.",
         value=rest,
-        limit=0.5 * spacing,
+        limit=spacing,
         reason="Strokes shorter than their ramps never reach their speed; walls that meet have none of them.",
         source="Wall thickness behind the surface against lines at their spacing",
         where=s.spots("thin_wall"),
@@ -63,8 +64,33 @@ def sliver(s: Situation) -> Iterator[Finding]:
 
 
 def _rest_is_sliver(rest_mm: float, spacing_mm: float) -> bool:
-    """Whether what two shells leave is too narrow for filling to run, and too wide to be nothing."""
-    return 0.5 * spacing_mm < rest_mm < 2.6 * spacing_mm
+    """Whether what two shells leave is too narrow for filling to run well, and wide enough to get some."""
+    return spacing_mm < rest_mm < 2.6 * spacing_mm
+
+
+def void(s: Situation) -> Iterator[Finding]:
+    """Strips between walls that stay empty because no bead of filling fits in."""
+    if s.estimate is None or s.estimate.filament_mm3 <= 0 or s.plan.shape.spiral:
+        return
+    share = s.estimate.void_mm3 / s.estimate.filament_mm3
+    if share < VOID_SHARE:
+        return
+    walls = s.plan.shape.walls + 1
+    ways = [remedy(f"{walls} walls", {"walls": walls})] if s.plan.shape.thin_walls == "variable" else []
+    yield Finding(
+        rule="void",
+        severity="note",
+        field="walls",
+        sentence=f"Between walls {s.estimate.void_mm3:.0f} mm³ stay empty, {100 * share:.1f} % of the plastic: the strips are "
+        "narrower than a line, and no filling runs in them.",
+        remedy="One more wall closes them, for more plastic; or leave them: nothing is laid there, so no time is lost.",
+        value=share,
+        limit=VOID_SHARE,
+        reason="A bead cannot be laid where it does not fit.",
+        source="What the walls leave, opened by half a line, layer by layer",
+        where=s.spots("thin_wall"),
+        remedies=ways,
+    )
 
 
 def lost_detail(s: Situation) -> Iterator[Finding]:
