@@ -99,6 +99,11 @@ def _parser() -> argparse.ArgumentParser:
     gcode.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle, for the melt ceiling")
     gcode.add_argument("--material", metavar="M.json", type=Path, help="plastic, for grams and the melt ceiling")
     gcode.add_argument("--pattern", metavar="REGEX", help="comments that name features, with a group (?P<feature>...)")
+    gcode.add_argument(
+        "--limits-pattern",
+        metavar="REGEX",
+        help="extended commands that set limits, with groups (?P<acceleration>...) or (?P<corner>...)",
+    )
     gcode.add_argument("--json", action="store_true", help="print one JSON object")
     gcode.set_defaults(run=_gcode)
 
@@ -315,6 +320,7 @@ def _gcode(arguments: argparse.Namespace) -> None:
             nozzle=_read(arguments.nozzle, Nozzle),
             material=_read(arguments.material, Material),
             pattern=arguments.pattern or FEATURE_PATTERN,
+            limits_pattern=arguments.limits_pattern,
         )
     if arguments.json:
         print(result.model_dump_json())

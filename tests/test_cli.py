@@ -88,11 +88,11 @@ class Shell(unittest.TestCase):
         code, out, _ = self.run_it(*words)
         result = json.loads(out)
         self.assertEqual(code, 0)
-        self.assertEqual(result["layers"], 34)
+        self.assertEqual(result["layers"], 33)
         self.assertAlmostEqual(result["filament_cost"], result["filament_g"] * 0.05)
         self.assertEqual(
             set(result["by_feature"]) - {"wait"},
-            {"outer_wall", "inner_wall", "infill", "solid", "top", "bottom", "skirt", "travel"}
+            {"outer_wall", "inner_wall", "infill", "solid", "top", "bottom", "bridge", "skirt", "travel"}
             & set(result["by_feature"]),
         )
         self.assertIn("printing", self.run_it(*words[:-1])[1])

@@ -22,6 +22,7 @@ PLACED_OBJECTS = 10_000
 BODIES_SPLIT = 60
 BODIES_CLOSED = 2_000
 STROKES_PER_PIECE = 400_000
+DRAWN_MOVES = 3_000_000
 APART_SECONDS = 120.0
 APART_BYTES = 6_000 * MB
 """Time and address space of a process of its own that reads or closes a stranger's file."""

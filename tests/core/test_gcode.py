@@ -156,7 +156,7 @@ class RoundTrip(unittest.TestCase):
 
     def test_what_the_planner_times_the_reader_times_alike(self) -> None:
         deviation = {"corner": {"law": "junction_deviation", "deviation_mm": 0.03}}
-        flat, tall = cylinder(12, 0.2, 48), (cylinder(12, 3, 48), sphere(6, 3))
+        flat, tall = cylinder(12, 0.2, 48), (cylinder(12, 3, 48), sphere(8, 3))
         # The file also holds the way to the first stroke, about a third of a second.
         self.check({}, deviation, 0.006, flat)
         self.check({}, deviation, 0.003, *tall)
@@ -219,7 +219,9 @@ class Firmware(unittest.TestCase):
         self.assertEqual(found.commands, 5)
         self.assertEqual(found.steps_per_mm["E"], 415)
         self.assertEqual((printer.max_speed_mm_s.y, printer.max_acceleration_mm_s2.z), (450, 100))
-        self.assertEqual(printer.acceleration_mm_s2.model_dump(), {"print": 900, "travel": 1600, "retract": 1400})
+        self.assertEqual(
+            printer.acceleration_mm_s2.model_dump(), {"print": 900, "travel": 1600, "retract": 1400, "wipe": "print"}
+        )
         self.assertEqual((printer.corner.law, printer.corner.deviation_mm), ("junction_deviation", 0.03))
         self.assertEqual(printer.limits_source, "set")
 

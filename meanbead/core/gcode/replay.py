@@ -7,11 +7,12 @@ memory stays bounded by a piece and one unbroken run of speed.
 
 from __future__ import annotations
 
+import math
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import BinaryIO
+from typing import BinaryIO, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from numpy.typing import NDArray
 from meanbead.core.bead import filament_area_mm2, filament_mass_g
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode import scan as gc
+from meanbead.core.gcode.filament import FilamentAccount, Turns
 from meanbead.core.gcode.firmware import apply_settings
 from meanbead.core.melt import melt_ceiling
 from meanbead.core.motion.limits import (
@@ -38,6 +40,12 @@ FEATURE_PATTERN = r"(?i)^\s*feature\s*[:=]\s*(?P<feature>.+?)\s*$"
 
 PIECE_BYTES = 4 * 1024 * 1024
 TOLD_LINES = 20
+TOLD_MARKS = 1000
+
+_OUTSIDE_MM = 0.5
+"""So far beyond the bed still counts as its edge."""
+
+_PURGED = -2
 
 Floats = NDArray[np.float64]
 
@@ -64,11 +72,33 @@ class ReplayCauses(Result):
     waiting_s: float
 
 
+MarkKind = Literal["axis_speed", "melt_ceiling", "outside", "temperature"]
+
+
+class Mark(Result):
+    """Something that a file does beyond the machine: what, in which line, how much it asks for and how much there is."""
+
+    kind: MarkKind
+    line: int
+    value: float
+    limit: float
+
+
 class Replay(Result):
-    """What a G-code file does on a machine. Homing and heating are not counted."""
+    """What a G-code file does on a machine. Homing and heating are not counted.
+
+    ``filament_mm`` is what leaves the nozzle: laid while it moves across, and purged in one place. What is pulled back and
+    pushed forward again is neither. ``marks`` are the first :data:`TOLD_MARKS` places where it goes beyond the machine.
+    """
 
     print_time_s: float
     filament_mm: float
+    laid_mm: float
+    purged_mm: float
+    retracted_mm: float
+    primed_mm: float
+    height_mm: float
+    marks: list[Mark]
     filament_g: float
     layers: int
     travel_mm: float
@@ -87,6 +117,28 @@ class Replay(Result):
     unknown_commands: int
     malformed_lines: list[int]
     malformed_count: int
+    feature_names: list[str]
+
+
+@dataclass(frozen=True)
+class Settled:
+    """Moves whose times nothing that follows can change, arrays of length n: ``delta`` and the ``place`` where each ends,
+    mm; what each ``laid``, mm of filament; seconds with and without corners; speed asked for within the axes, and flow
+    reached; number of the feature; the file's ``line``; whether it lays plastic, and what it goes beyond."""
+
+    delta: Floats
+    place: Floats
+    laid: Floats
+    time_s: Floats
+    free_s: Floats
+    speed_mm_s: Floats
+    flow_mm3_s: Floats
+    feature: NDArray[np.int64]
+    line: NDArray[np.int64]
+    plastic: NDArray[np.bool_]
+    too_fast: NDArray[np.bool_]
+    over_ceiling: NDArray[np.bool_]
+    outside: NDArray[np.bool_]
 
 
 @dataclass
@@ -127,12 +179,64 @@ def replay(
     nozzle: Nozzle | None = None,
     material: Material | None = None,
     pattern: str = FEATURE_PATTERN,
+    limits_pattern: str | None = None,
     piece_bytes: int = PIECE_BYTES,
+    watch: Callable[[Settled], None] | None = None,
 ) -> Replay:
-    """Replay a file. Raises :class:`MeanBeadError` for a pattern that is none, or a file without moves."""
-    return _Player(printer or Printer(), nozzle or Nozzle(), material or Material(), pattern).play(
-        _pieces(stream, piece_bytes)
-    )
+    """Replay a file. Raises :class:`MeanBeadError` for a pattern that is none, or a file without moves.
+
+    ``limits_pattern`` matches whole lines of extended commands that set limits: its groups ``acceleration`` (mm/s2) and
+    ``corner`` (speed through a square corner, mm/s), of which it needs one, then count from there. ``watch`` is given the
+    moves as they settle; what it raises ends the replay.
+    """
+    player = _Player(printer or Printer(), nozzle or Nozzle(), material or Material(), pattern)
+    player.watch = watch
+    pieces = _pieces(stream, piece_bytes)
+    if limits_pattern is not None:
+        pieces = with_limits(pieces, limits_pattern, player.printer)
+    return player.play(pieces)
+
+
+def with_limits(pieces: Iterable[bytes], pattern: str, printer: Printer) -> Iterable[bytes]:
+    """Whole lines, those that match a pattern said in words that the reader knows: M204 and M205.
+
+    By the junction-deviation law a speed ``v`` through a square corner is the deviation ``v^2 (sqrt(2) - 1) / a``.
+    """
+    try:
+        wanted = re.compile(pattern.encode())
+    except re.error as problem:
+        raise MeanBeadError(
+            f"The limits pattern is no regular expression: {problem}.", field="limits_pattern"
+        ) from None
+    if not {"acceleration", "corner"} & set(wanted.groupindex):
+        raise MeanBeadError(
+            "The limits pattern has neither a group named acceleration nor one named corner.",
+            field="limits_pattern",
+            remedy="Write (?P<acceleration>...), (?P<corner>...) or both.",
+        )
+    acceleration = printer.acceleration_mm_s2.print
+
+    def said(line: bytes) -> bytes:
+        nonlocal acceleration
+        found = wanted.match(line)
+        if found is None:
+            return line
+        groups, words = found.groupdict(), []
+        try:
+            if groups.get("acceleration"):
+                acceleration = float(groups["acceleration"])
+                words.append(f"M204 S{acceleration:.4f}")
+            if groups.get("corner"):
+                corner = float(groups["corner"])
+                deviation = corner**2 * (math.sqrt(2) - 1) / max(acceleration, 1e-9)
+                by_angle = printer.corner.law == "junction_deviation"
+                words.append(f"M205 J{deviation:.7f}" if by_angle else f"M205 X{corner:.4f} Y{corner:.4f}")
+        except ValueError:
+            return line
+        return gc.SAME_LINE.join(word.encode() for word in words) if words else line
+
+    for piece in pieces:
+        yield b"\n".join(said(line) for line in piece.split(b"\n"))
 
 
 def _pieces(stream: BinaryIO, size: int) -> Iterable[bytes]:
@@ -162,11 +266,11 @@ class _Player:
                 "The feature pattern has no group named feature.", field="pattern", remedy="Write (?P<feature>...)."
             )
         wanted = printer.acceleration_mm_s2
-        self.state = gc.new_state(wanted.print, wanted.travel, wanted.retract)
+        self.state = gc.new_state(wanted.print, wanted.travel, wanted.retract, wipes_print=wanted.wipe == "print")
         self.names: dict[str, int] = {"unlabelled": 0}
         self.current = 0
         self.halt_next = True
-        self.last_unit = np.zeros(4)
+        self.last_unit, self.last_length = np.zeros(4), 0.0
         self.pending = _Pending()
         self.queued: list[_Pending] = []
         self.time: dict[int, float] = {}
@@ -174,16 +278,21 @@ class _Player:
         self.length: dict[int, float] = {}
         self.peak: dict[int, float] = {}
         self.causes = dict.fromkeys(ReplayCauses.model_fields, 0.0)
-        self.z = 0.0
-        self.heights: set[float] = set()
+        self.place = np.zeros(3)
+        self.homed = False
+        self.top_mm = 0.0
+        self.used = FilamentAccount()
+        self.turns = Turns()
+        self.marks: list[Mark] = []
         self.moves = self.retractions = self.over_speed = 0
         self.over_speed_line: int | None = None
         self.over_ceiling_s = 0.0
         self.over_ceiling_line: int | None = None
-        self.travel_mm = self.filament_mm = 0.0
+        self.travel_mm = 0.0
         self.malformed: list[int] = []
         self.malformed_count = 0
         self.temp_c: float | None = None
+        self.watch: Callable[[Settled], None] | None = None
 
     def play(self, pieces: Iterable[bytes]) -> Replay:
         for text, rows in self._scanned(pieces):
@@ -234,13 +343,15 @@ class _Player:
             self.causes["waiting_s"] += float(rows.delta[index, 0])
             self.halt_next = True
         elif kind == gc.HOME:
-            self.z = float(rows.delta[index, 2])
+            self.place = rows.delta[index, :3].copy()
+            self.homed = True
             self.halt_next = True
         elif kind == gc.MALFORMED:
             self._malformed(rows.line[index])
         else:
             try:
-                self._setting(text[rows.span[index, 0] : rows.span[index, 1]].decode("ascii", "replace").upper())
+                said = text[rows.span[index, 0] : rows.span[index, 1]].decode("ascii", "replace").upper()
+                self._setting(said, int(rows.line[index]))
             except MeanBeadError:
                 self._malformed(rows.line[index])  # a limit that no machine has
 
@@ -249,18 +360,22 @@ class _Player:
         if len(self.malformed) < TOLD_LINES:
             self.malformed.append(int(line))
 
-    def _setting(self, line: str) -> None:
+    def _setting(self, line: str, number: int) -> None:
         words = {letter: float(value) for letter, value in re.findall(r"([A-Z])\s*(-?\d*\.?\d+)", line)}
         code = int(words.pop("M", 0))
         if code in (104, 109) and words.get("S", 0) > 0:
             self.temp_c = max(self.temp_c or 0.0, words["S"])
-        if code in (109, 190):
+            if words["S"] > self.printer.hotend.max_temp_c:
+                self._mark("temperature", number, words["S"], self.printer.hotend.max_temp_c)
+        if code in (109, 190, 400):
             self.halt_next = True
         if code in (201, 203, 205):
             self.printer = apply_settings(self.printer, f"M{code}", words)
 
     def _queue(self, rows: gc.Rows, feature: NDArray[np.int64], begin: int, end: int) -> None:
         taken = begin + np.flatnonzero(rows.kind[begin:end] == gc.MOVE)
+        # A chord of an arc without a radius goes nowhere: no direction can be told of it.
+        taken = taken[np.any(rows.delta[taken] != 0, axis=1)]
         if not len(taken):
             return
         delta, asked = rows.delta[taken], rows.speed_mm_s[taken]
@@ -269,13 +384,14 @@ class _Player:
         unit = delta / length[:, None]
         # The move before takes part in the first corner.
         joined = np.vstack([self.last_unit, unit])
+        lengths = np.concatenate([[self.last_length], length])
         shares = motor_shares(joined, self.printer)
         limit = speed_limits_mm_s(shares, self.printer)[1:]
         acceleration = np.minimum(rows.acceleration_mm_s2[taken], acceleration_limits_mm_s2(shares, self.printer)[1:])
         halt = np.zeros(len(length) + 1, dtype=bool)
         halt[1] = self.halt_next
         padded = np.concatenate([acceleration[:1], acceleration])
-        speeds, stop = (part[1:] for part in corner_limits_mm_s(joined, shares, padded, halt, self.printer))
+        speeds, stop = (part[1:] for part in corner_limits_mm_s(joined, lengths, shares, padded, halt, self.printer))
         self.queued.append(
             _Pending(
                 delta=delta,
@@ -290,7 +406,7 @@ class _Player:
             )
         )
         self.halt_next = False
-        self.last_unit = unit[-1]
+        self.last_unit, self.last_length = unit[-1], float(length[-1])
 
     def _settle(self, *, everything: bool) -> None:
         """Plan what is pending, and account for the part that nothing can change any more."""
@@ -336,20 +452,46 @@ class _Player:
         self.moves += done
         self.travel_mm += float(path[travel].sum())
         self.retractions += int(np.count_nonzero(pulled & (delta[:, 3] < 0)))
-        self.filament_mm += float(delta[:, 3].sum())
-        z = self.z + np.cumsum(delta[:, 2])
-        self.z = float(z[-1])
-        self.heights.update(np.unique(np.round(z[plastic], 3)).tolist())
+        laid, purged = self.used.take(delta, plastic)
+        place = self.place + np.cumsum(delta[:, :3], axis=0)
+        self.turns.take(delta, place[:, 2], plastic)
+        self.top_mm = max(self.top_mm, float(place[plastic, 2].max(initial=0.0)))
+        outside = self._mark_outside(place, plastic, waiting.line[:done])
+        self.place = place[-1]
         flow = profile.peak_mm_s[:done] * delta[:, 3] / length * filament_area_mm2(self.printer.filament_diameter_mm)
         ceiling = self._ceiling()
         fast = np.flatnonzero(asked > speed * (1 + 1e-9))
         self.over_speed += len(fast)
         if len(fast) and self.over_speed_line is None:
             self.over_speed_line = int(waiting.line[fast[0]])
+        for one in fast[: TOLD_MARKS - len(self.marks)].tolist():
+            self._mark("axis_speed", int(waiting.line[one]), float(asked[one]), float(speed[one]))
         over = np.flatnonzero(plastic & (flow > ceiling * (1 + 1e-9)))
         self.over_ceiling_s += float(time_s[over].sum())
         if len(over) and self.over_ceiling_line is None:
             self.over_ceiling_line = int(waiting.line[over[0]])
+        for one in over[: TOLD_MARKS - len(self.marks)].tolist():
+            self._mark("melt_ceiling", int(waiting.line[one]), float(flow[one]), ceiling)
+        if self.watch is not None:
+            too_fast, over_ceiling = np.zeros(done, dtype=bool), np.zeros(done, dtype=bool)
+            too_fast[fast], over_ceiling[over] = True, True
+            self.watch(
+                Settled(
+                    delta,
+                    place,
+                    laid,
+                    time_s,
+                    free_s[:done],
+                    speed,
+                    np.where(plastic, flow, 0.0),
+                    waiting.feature[:done],
+                    waiting.line[:done],
+                    plastic,
+                    too_fast,
+                    over_ceiling,
+                    outside,
+                )
+            )
         # -1 stands for everything without plastic: travel, lifts, retraction.
         feature = np.where(plastic, waiting.feature[:done], -1)
         for one in np.unique(feature).tolist():
@@ -357,8 +499,35 @@ class _Player:
             self.time[one] = self.time.get(one, 0.0) + float(time_s[rows].sum())
             self.length[one] = self.length.get(one, 0.0) + float(path[rows].sum())
             if one >= 0:
-                self.filament[one] = self.filament.get(one, 0.0) + float(delta[rows, 3].sum())
+                self.filament[one] = self.filament.get(one, 0.0) + float(laid[rows].sum())
                 self.peak[one] = max(self.peak.get(one, 0.0), float(flow[rows].max()))
+
+        # What is pushed out in one place has a name of its own, and of a push that also primes its share of the seconds.
+        pushes = np.flatnonzero(purged > 0)
+        if len(pushes):
+            seconds = float((time_s * purged)[pushes] @ (1 / delta[pushes, 3]))
+            self.time[-1] -= seconds
+            self.time[_PURGED] = self.time.get(_PURGED, 0.0) + seconds
+            self.length.setdefault(_PURGED, 0.0)
+            self.filament[_PURGED] = self.filament.get(_PURGED, 0.0) + float(purged.sum())
+
+    def _mark(self, kind: MarkKind, line: int, value: float, limit: float) -> None:
+        if len(self.marks) < TOLD_MARKS and (
+            not self.marks or (self.marks[-1].kind, self.marks[-1].line) != (kind, line)
+        ):
+            self.marks.append(Mark(kind=kind, line=line, value=value, limit=limit))
+
+    def _mark_outside(self, place: Floats, plastic: NDArray[np.bool_], line: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Which plastic lies beyond the room to print in; only where the file homes, so that its zero is the machine's."""
+        if not self.homed:
+            return np.zeros(len(plastic), dtype=bool)
+        room = np.array([self.printer.bed_mm.x, self.printer.bed_mm.y, self.printer.bed_mm.z])
+        beyond = np.maximum(place - room, -place)
+        outside: NDArray[np.bool_] = plastic & (beyond.max(axis=1) > _OUTSIDE_MM)
+        for one in np.flatnonzero(outside)[: TOLD_MARKS - len(self.marks)].tolist():
+            axis = int(np.argmax(beyond[one]))
+            self._mark("outside", int(line[one]), float(place[one, axis]), float(room[axis]))
+        return outside
 
     def _ceiling(self) -> float:
         temp = self.temp_c if self.temp_c is not None else self.material.nozzle_temp_c
@@ -366,7 +535,7 @@ class _Player:
 
     def _result(self) -> Replay:
         area, density = filament_area_mm2(self.printer.filament_diameter_mm), self.material.density_g_cm3
-        names = {number: name for name, number in self.names.items()} | {-1: "travel"}
+        names = {number: name for name, number in self.names.items()} | {-1: "travel", _PURGED: "purge"}
         by_feature = {
             names[one]: ReplayedFeature(
                 time_s=self.time[one],
@@ -383,9 +552,15 @@ class _Player:
             )
         return Replay(
             print_time_s=sum(self.causes.values()),
-            filament_mm=self.filament_mm,
-            filament_g=filament_mass_g(self.filament_mm * area, density),
-            layers=len(self.heights),
+            filament_mm=self.used.laid + self.used.purged,
+            filament_g=filament_mass_g((self.used.laid + self.used.purged) * area, density),
+            laid_mm=self.used.laid,
+            purged_mm=self.used.purged,
+            retracted_mm=self.used.retracted,
+            primed_mm=self.used.primed,
+            height_mm=self.top_mm,
+            marks=sorted(self.marks, key=lambda mark: mark.line),
+            layers=self.turns.layers,
             travel_mm=self.travel_mm,
             retractions=self.retractions,
             by_feature=by_feature,
@@ -402,4 +577,5 @@ class _Player:
             unknown_commands=int(self.state[gc.UNKNOWN]),
             malformed_lines=self.malformed,
             malformed_count=self.malformed_count,
+            feature_names=list(self.names),
         )

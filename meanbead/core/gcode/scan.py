@@ -1,8 +1,9 @@
 """Scan G-code text, piece by piece, into rows of moves and events. Compiled; a file of any size takes bounded memory.
 
-Understood: G0 G1 (moves), G2 G3 (arcs by I J or R, cut into chords), G4 (dwell), G10 G11 (firmware retraction), G28,
-G90 G91, G92, M82 M83, M220 M221 and M204 here; M201 M203 M205, temperatures, fans and comments are handed on as events
-with their place in the text. Unknown commands are counted, malformed lines are reported by number.
+Understood: G0 G1 (moves), G2 G3 (arcs by I J or R, cut into chords), G4 (dwell), G10 G11 (firmware retraction), G20 G21
+(inches, millimetres), G28, G90 G91, G92, M82 M83, M220 M221 and M204 here; M201 M203 M205, M400, temperatures and
+comments are handed on as events with their place in the text. Unknown commands, extended ones (``WORD_WORD KEY=VALUE``)
+among them, are counted; malformed lines are reported by number.
 """
 
 from __future__ import annotations
@@ -15,6 +16,11 @@ from numpy.typing import NDArray
 
 MOVE, DWELL, COMMENT, SETTING, MALFORMED, HOME = range(6)
 
+SAME_LINE = b"\x0b"
+"""Parts two commands that stand in one line of the file."""
+
+_SAME_LINE = SAME_LINE[0]
+
 CHORD_MM = 0.2
 """Longest chord of an arc: its sagitta stays under 0.005 mm from 1 mm radius on."""
 
@@ -22,8 +28,10 @@ CHORD_MM = 0.2
 (X, Y, Z, E, FEED, ABSOLUTE, ABSOLUTE_E, FEED_RATIO, FLOW_RATIO, ACC_PRINT, ACC_TRAVEL, ACC_RETRACT, LINE, UNKNOWN) = (
     range(14)
 )
-PULL_MM, PULL_SPEED, PULLED = 14, 15, 16
-STATE_SIZE = 17
+PULL_MM, PULL_SPEED, PULLED, UNIT_MM, STORED_FEED_RATIO, ACC_WIPE = 14, 15, 16, 17, 18, 19
+STATE_SIZE = 20
+
+_INCH_MM = 25.4
 
 
 @dataclass(frozen=True)
@@ -31,7 +39,7 @@ class Rows:
     """Rows of one piece of text, arrays of length n.
 
     ``kind`` int8; ``delta`` float64 (n, 4): change of x, y, z, e in mm for moves, the seconds in column 0 for
-    dwells, the height after homing in column 2;
+    dwells, the place after homing in the first three;
     ``speed_mm_s`` set; ``acceleration_mm_s2`` asked for; ``span`` int64 (n, 2): place in the text of comments and
     settings; ``line`` int64.
     """
@@ -45,13 +53,15 @@ class Rows:
 
 
 def new_state(
-    print_acceleration: float, travel_acceleration: float, retract_acceleration: float
+    print_acceleration: float, travel_acceleration: float, retract_acceleration: float, *, wipes_print: bool = True
 ) -> NDArray[np.float64]:
-    """A scanner's state at the start of a file: absolute positions at 0, 20 mm/s."""
+    """A scanner's state at the start of a file: absolute positions at 0 in millimetres, 20 mm/s. ``wipes_print`` says that
+    moves which pull filament back on their way run at the print's acceleration."""
     state = np.zeros(STATE_SIZE)
     state[[FEED, ABSOLUTE, ABSOLUTE_E, FEED_RATIO, FLOW_RATIO]] = [20.0, 1.0, 1.0, 1.0, 1.0]
     state[[ACC_PRINT, ACC_TRAVEL, ACC_RETRACT]] = [print_acceleration, travel_acceleration, retract_acceleration]
-    state[[PULL_MM, PULL_SPEED]] = [1.0, 40.0]
+    state[[PULL_MM, PULL_SPEED, UNIT_MM, STORED_FEED_RATIO]] = [1.0, 40.0, 1.0, 1.0]
+    state[ACC_WIPE] = 1.0 if wipes_print else 0.0
     return state
 
 
@@ -87,18 +97,29 @@ def _number(text, at, end):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
+def _bare_words(letter, code):  # type: ignore[no-untyped-def]
+    """Whether a command takes words without a number: G28 X, M220 B."""
+    return (letter == 71 and code == 28) or (letter == 77 and code == 220)
+
+
+@numba.njit(cache=True, nogil=True)
+def _is_word(c):  # type: ignore[no-untyped-def]
+    return c == 95 or 65 <= c <= 90 or 97 <= c <= 122
+
+
+@numba.njit(cache=True, nogil=True)
 def _known(letter, code):  # type: ignore[no-untyped-def]
     """0 unknown; 1 handled by the scanner; 2 handed on as an event; 3 known and without effect on time."""
     if letter == 71:  # G
-        if code in (0, 1, 2, 3, 4, 10, 11, 28, 90, 91, 92):
+        if code in (0, 1, 2, 3, 4, 10, 11, 20, 21, 28, 90, 91, 92):
             return 1
-        return 3 if code in (17, 21, 29, 80) else 0
+        return 3 if code in (17, 29, 80) else 0
     if letter == 77:  # M
         if code in (82, 83, 204, 220, 221, 207):
             return 1
-        if code in (201, 203, 205, 104, 109, 140, 190):
+        if code in (201, 203, 205, 104, 109, 140, 190, 400):
             return 2
-        return 3 if code in (17, 18, 84, 105, 106, 107, 73, 117, 400) else 0
+        return 3 if code in (17, 18, 84, 105, 106, 107, 73, 117) else 0
     return 3 if letter == 84 else 0  # T
 
 
@@ -118,9 +139,10 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
     given = np.zeros(26, np.bool_)
     while at < size:
         end = at
-        while end < size and text[end] != 10:
+        while end < size and text[end] != 10 and text[end] != _SAME_LINE:
             end += 1
-        state[LINE] += 1
+        if at == 0 or text[at - 1] == 10:
+            state[LINE] += 1
         stop = end  # where the commands end and a comment begins
         for k in range(at, end):
             if text[k] == 59:
@@ -164,6 +186,9 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
             if not 65 <= c <= 90:
                 broken = True
                 break
+            if letter == 0 and k + 1 < stop and _is_word(text[k + 1]):
+                letter = c  # an extended command: a word, not a letter and a number
+                break
             number, after, found = _number(text, k + 1, stop)
             if letter == 0 and c == 78:  # a line number
                 k = after
@@ -179,7 +204,7 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
                 if status != 1:
                     break
                 continue
-            if not found and code != 28:
+            if not found and not _bare_words(letter, code):
                 broken = True
                 break
             value[c - 65] = number
@@ -198,25 +223,29 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
             used += 1
         elif status == 1:
             if letter == 71 and code <= 3:
-                if given[5]:
-                    state[FEED] = value[5] / 60
+                unit = state[UNIT_MM]
+                if given[5] and value[5] > 0:  # at no speed the last one stands
+                    state[FEED] = value[5] * unit / 60
                 target = state[0:4].copy()
                 for axis in range(3):
                     if given[23 + axis]:
-                        target[axis] = value[23 + axis] if state[ABSOLUTE] else state[axis] + value[23 + axis]
+                        way = unit * value[23 + axis]
+                        target[axis] = way if state[ABSOLUTE] else state[axis] + way
                 if given[4]:
-                    target[3] = value[4] if state[ABSOLUTE_E] else state[3] + value[4]
+                    target[3] = unit * value[4] if state[ABSOLUTE_E] else state[3] + unit * value[4]
                 dx, dy, dz = target[0] - state[0], target[1] - state[1], target[2] - state[2]
                 de = (target[3] - state[3]) * state[FLOW_RATIO]
                 pieces = 1
                 radius, start, sweep, cx, cy = 0.0, 0.0, 0.0, 0.0, 0.0
                 if code >= 2:
-                    cx, cy = state[0] + (value[8] if given[8] else 0.0), state[1] + (value[9] if given[9] else 0.0)
+                    cx = state[0] + (unit * value[8] if given[8] else 0.0)
+                    cy = state[1] + (unit * value[9] if given[9] else 0.0)
                     if given[17] and not (given[8] or given[9]):
                         # By radius: the centre lies on the chord's bisector, on the side that the turn asks for.
                         half = np.sqrt(dx * dx + dy * dy) / 2
-                        r = value[17]
-                        if half > 0 and abs(r) >= half * 0.9999:
+                        r = unit * value[17]
+                        if half > 0 and r != 0:
+                            # A radius too small by a hair, or by more, makes the smallest arc there is: half a circle.
                             height = np.sqrt(max(0.0, r * r - half * half)) / (2 * half)
                             side = 1.0 if (code == 3) == (r > 0) else -1.0
                             cx = state[0] + dx / 2 - side * dy * height
@@ -240,7 +269,7 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
                     capacity *= 2
                 moves = dx != 0 or dy != 0 or dz != 0 or pieces > 1
                 if moves or de != 0:
-                    limit = state[ACC_PRINT] if de > 0 else state[ACC_TRAVEL]
+                    limit = state[ACC_PRINT] if de > 0 or (de < 0 and state[ACC_WIPE] > 0) else state[ACC_TRAVEL]
                     if not moves:
                         limit = state[ACC_RETRACT]
                     px, py = state[0], state[1]
@@ -255,7 +284,7 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
                         kind[used] = MOVE
                         delta[used, 0], delta[used, 1] = qx - px, qy - py
                         delta[used, 2], delta[used, 3] = dz / pieces, de / pieces
-                        speed[used] = max(0.01, state[FEED] * state[FEED_RATIO])
+                        speed[used] = state[FEED] * state[FEED_RATIO]
                         acceleration[used] = limit
                         line[used] = int(state[LINE])
                         used += 1
@@ -267,7 +296,14 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
                 delta[used, 0], delta[used, 1], delta[used, 2], delta[used, 3] = max(0.0, seconds), 0.0, 0.0, 0.0
                 line[used] = int(state[LINE])
                 used += 1
+            elif letter == 71 and (code == 20 or code == 21):
+                state[UNIT_MM] = _INCH_MM if code == 20 else 1.0
             elif letter == 71 and (code == 10 or code == 11):
+                # With P, L, R, X, Y or Z it sets offsets.
+                offsets = given[15] or given[11] or given[17] or given[23] or given[24] or given[25]
+                if offsets:
+                    at = end + 1
+                    continue
                 pulled = code == 10
                 if pulled != (state[PULLED] > 0):
                     state[PULLED] = 1.0 if pulled else 0.0
@@ -284,7 +320,7 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
                     if given[23 + axis] or not some:
                         state[axis] = 0.0
                 kind[used] = HOME
-                delta[used, 0], delta[used, 1], delta[used, 2], delta[used, 3] = 0.0, 0.0, state[2], 0.0
+                delta[used, 0], delta[used, 1], delta[used, 2], delta[used, 3] = state[0], state[1], state[2], 0.0
                 line[used] = int(state[LINE])
                 used += 1
             elif letter == 71 and code == 90:
@@ -292,11 +328,12 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
             elif letter == 71 and code == 91:
                 state[ABSOLUTE], state[ABSOLUTE_E] = 0.0, 0.0
             elif letter == 71 and code == 92:
+                every = not (given[23] or given[24] or given[25] or given[4])
                 for axis in range(3):
-                    if given[23 + axis]:
-                        state[axis] = value[23 + axis]
-                if given[4]:
-                    state[3] = value[4]
+                    if given[23 + axis] or every:
+                        state[axis] = 0.0 if every else state[UNIT_MM] * value[23 + axis]
+                if given[4] or every:
+                    state[3] = 0.0 if every else state[UNIT_MM] * value[4]
             elif letter == 77 and code == 82:
                 state[ABSOLUTE_E] = 1.0
             elif letter == 77 and code == 83:
@@ -312,11 +349,16 @@ def _scan(text, state):  # type: ignore[no-untyped-def]
                     state[ACC_TRAVEL] = value[19]
             elif letter == 77 and code == 207:
                 if given[18] and value[18] > 0:
-                    state[PULL_MM] = value[18]
+                    state[PULL_MM] = state[UNIT_MM] * value[18]
                 if given[5] and value[5] > 0:
-                    state[PULL_SPEED] = value[5] / 60
-            elif letter == 77 and code == 220 and given[18] and value[18] > 0:
-                state[FEED_RATIO] = value[18] / 100
+                    state[PULL_SPEED] = state[UNIT_MM] * value[5] / 60
+            elif letter == 77 and code == 220:
+                if given[1]:
+                    state[STORED_FEED_RATIO] = state[FEED_RATIO]
+                if given[17]:
+                    state[FEED_RATIO] = state[STORED_FEED_RATIO]
+                if given[18] and value[18] > 0:
+                    state[FEED_RATIO] = value[18] / 100
             elif letter == 77 and code == 221 and given[18] and value[18] > 0:
                 state[FLOW_RATIO] = value[18] / 100
         at = end + 1
