@@ -38,7 +38,8 @@ PNG = described_as("image/png")
 
 SPEED_UNIT_MM_S = 0.05
 FLOW_UNIT_MM3_S = 0.005
-PULLED = 1
+PULLED, BEYOND_SHIFT = 1, 1
+"""Flags of a stroke: bit 0 a pull before it; bits 1 to 3 what it goes beyond (:mod:`meanbead.core.gcode.drawn`)."""
 
 
 def mesh_bytes(solid: Solid) -> bytes:
@@ -47,7 +48,12 @@ def mesh_bytes(solid: Solid) -> bytes:
     return head + solid.vertices.astype("<f4").tobytes() + solid.faces.astype("<u4").tobytes()
 
 
-def strokes_bytes(detail: StrokeDetail, rows: slice, resting: NDArray[np.float64] | None) -> bytes:
+def strokes_bytes(
+    detail: StrokeDetail,
+    rows: slice,
+    resting: NDArray[np.float64] | None,
+    beyond: NDArray[np.uint8] | None = None,
+) -> bytes:
     """Strokes of some rows: ``MBS2``, their count (u32), start of the first (f32 x 2), then one array after the other:
     ends (f32 x 2), seconds (f32), width and height (u16, micrometres), speed (u16, 0.05 mm/s), peak flow (u16, 0.005
     mm3/s), layer (u32), feature, cause, flags and resting share (u8; 255 is all of it)."""
@@ -55,6 +61,9 @@ def strokes_bytes(detail: StrokeDetail, rows: slice, resting: NDArray[np.float64
     count = rows.stop - rows.start
     start = strokes.start_xy[rows.start] if count else np.zeros(2)
     share = np.ones(count) if resting is None else resting
+    flags = np.where(detail.pulled[rows], PULLED, 0).astype("u1")
+    if beyond is not None:
+        flags |= (beyond[rows] << BEYOND_SHIFT).astype("u1")
     arrays = [
         strokes.end_xy[rows].astype("<f4"),
         detail.time_s[rows].astype("<f4"),
@@ -65,7 +74,7 @@ def strokes_bytes(detail: StrokeDetail, rows: slice, resting: NDArray[np.float64
         strokes.layer[rows].astype("<u4"),
         strokes.feature[rows].astype("u1"),
         detail.cause[rows].astype("u1"),
-        np.where(detail.pulled[rows], PULLED, 0).astype("u1"),
+        flags,
         np.round(share * 255).astype("u1"),
     ]
     return STROKES_MAGIC + struct.pack("<Iff", count, start[0], start[1]) + b"".join(_padded(arrays))

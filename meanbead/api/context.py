@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from flask import current_app, request
 from sqlalchemy.orm import Session
 
+from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate import Engine
+from meanbead.core.gcode.drawn import DrawnFile
 from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 
@@ -18,11 +20,14 @@ _KEY = "meanbead"
 
 @dataclass(frozen=True)
 class Context:
-    """The application's own objects."""
+    """The application's own objects; ``drawings`` are replayed files that were looked at lately."""
 
     database: Database
     engine: Engine
     queue: Queue
+    drawings: BoundedCache[DrawnFile] = field(
+        default_factory=lambda: BoundedCache(128 * 1024 * 1024, lambda drawn: drawn.nbytes)
+    )
 
 
 def attach(app: object, context: Context) -> None:

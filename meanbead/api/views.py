@@ -14,6 +14,8 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job
 from meanbead.core.estimate.first_layer import FirstLayer
+from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
+from meanbead.core.gcode.replay import MarkKind
 from meanbead.core.part.insight import Insight
 from meanbead.core.strokes import FEATURES
 from meanbead.core.vocabulary import PartInsight
@@ -23,8 +25,20 @@ from meanbead.store.tables import Part
 blueprint = APIBlueprint("views", __name__, url_prefix="/api", tag="Views")
 
 
+class BeyondMark(Shape):
+    """Something that a replayed file does beyond the machine: in which line and layer, how much it asks for and how much
+    there is."""
+
+    kind: MarkKind
+    line: int
+    layer: int | None
+    value: float
+    limit: float
+
+
 class StrokesIndex(Shape):
-    """What there is to draw of a column, layer by layer, before any stroke is fetched."""
+    """What there is to draw of a column, layer by layer, before any stroke is fetched. ``marks`` are places where a
+    replayed file goes beyond the machine, the first thousand."""
 
     strokes: int
     first_stroke: list[int]
@@ -38,6 +52,7 @@ class StrokesIndex(Shape):
     high_mm: list[float]
     melt_ceiling_mm3_s: float
     fastest_mm_s: float
+    marks: list[BeyondMark]
 
 
 @blueprint.get("/parts/<int:part_id>/mesh")
@@ -76,7 +91,9 @@ def _insight(part_id: int) -> Insight:
 @blueprint.output(StrokesIndex)
 def strokes_index(recipe_id: int) -> StrokesIndex:
     """Where each layer's strokes begin, how high it is and how long it takes."""
-    detail = context().engine.detail(_planned(recipe_id))
+    drawn = _file(recipe_id)
+    detail = context().engine.detail(_planned(recipe_id)) if drawn is None else drawn.detail
+    names = FEATURES if drawn is None else drawn.features
     strokes = detail.strokes
     count = len(strokes.layers)
     laid = strokes.end_xy[~strokes.is_travel]
@@ -88,13 +105,19 @@ def strokes_index(recipe_id: int) -> StrokesIndex:
         height_mm=strokes.layers.height_mm.tolist(),
         time_s=np.bincount(strokes.layer, weights=detail.time_s, minlength=count).tolist(),
         wait_s=detail.wait_s.tolist(),
-        features=list(FEATURES),
-        features_used=[FEATURES[code] for code in np.unique(strokes.feature)],
+        features=list(names),
+        features_used=[names[code] for code in np.unique(strokes.feature)],
         low_mm=[float(low[0]), float(low[1]), 0.0],
         high_mm=[float(high[0]), float(high[1]), float(strokes.layers.top_mm[-1])],
         melt_ceiling_mm3_s=detail.ceiling_mm3_s,
         fastest_mm_s=float(detail.speed_mm_s[~strokes.is_travel].max()),
+        marks=[] if drawn is None else [_mark(one) for one in drawn.marks],
     )
+
+
+def _mark(placed: PlacedMark) -> BeyondMark:
+    mark = placed.mark
+    return BeyondMark(kind=mark.kind, line=mark.line, layer=placed.layer, value=mark.value, limit=mark.limit)
 
 
 @blueprint.get("/recipes/<int:recipe_id>/strokes/<int:first>/<int:end>")
@@ -102,7 +125,8 @@ def strokes_index(recipe_id: int) -> StrokesIndex:
 @blueprint.doc(summary="Strokes of layers first up to below end, binary; ?resting=1 also feels for the layer below")
 def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
     """A piece of the strokes, as compact binary."""
-    detail = context().engine.detail(_planned(recipe_id))
+    drawn = _file(recipe_id)
+    detail = context().engine.detail(_planned(recipe_id)) if drawn is None else drawn.detail
     strokes = detail.strokes
     if not 0 <= first < end <= len(strokes.layers):
         raise MeanBeadError(f"There are {len(strokes.layers)} layers; ask for some of them.", field="first")
@@ -110,7 +134,7 @@ def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
     if high - low > limits.STROKES_PER_PIECE and end - first > 1:
         raise MeanBeadError("That is too much for one piece.", field="end", remedy="Ask for fewer layers.")
     resting = resting_share(strokes, (first, end)) if request.args.get("resting") == "1" else None
-    return binary(strokes_bytes(detail, slice(int(low), int(high)), resting))
+    return binary(strokes_bytes(detail, slice(int(low), int(high)), resting, None if drawn is None else drawn.beyond))
 
 
 @blueprint.get("/recipes/<int:recipe_id>/first-layer")
@@ -118,6 +142,18 @@ def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
 def look_at_first_layer(recipe_id: int) -> FirstLayer:
     """What touches the bed, where it is thin, where it may lift, and what its start costs."""
     return context().engine.first_layer(_planned(recipe_id))
+
+
+def _file(recipe_id: int) -> DrawnFile | None:
+    """The replayed file of a column, move by move; None where it has a recipe of its own."""
+    with session() as db:
+        row = workshop.get_recipe(db, recipe_id)
+        if row.gcode is None:
+            return None
+        _, printer, nozzle, material = workshop.recipe_inputs(row)
+        key = (row.gcode.digest, printer, nozzle, material)
+        content = workshop.gcode_content(db, row.gcode.id)
+    return context().drawings.get(key, lambda: drawn_file(workshop.open_gcode(content), printer, nozzle, material))
 
 
 def _planned(recipe_id: int) -> Job:

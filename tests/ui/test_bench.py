@@ -301,6 +301,27 @@ class Replayed(UiCase):
         page.get_by_role("button", name="Undo", exact=True).first.click()
         expect(page.get_by_text("replays elsewhere.gcode")).to_have_count(0)
 
+    def test_where_a_file_goes_beyond_the_machine_is_marked_in_its_layers(self) -> None:
+        page = self.new_part()
+        lines = ["M83", "G28", "G1 Z0.2 F300", "G1 X50 Y20 E2 F1200"]
+        lines += [f"G1 X{20 + k} Y{20 + 30 * (k % 2)} E1" for k in range(6)]
+        lines += ["G1 Z0.4 F300", "G1 X100 E0.2 F60000", "G1 X240 E2 F1200", "G1 X100 Y40 E2"]
+        self.send("\n".join(lines) + "\n")
+        expect(page.get_by_text("replays elsewhere.gcode")).to_be_visible()
+        page.get_by_role("link", name="Layers").first.click()
+        expect(page.get_by_test_id("layer")).to_be_visible()
+        page.get_by_role("combobox", name="Recipe").select_option(label="elsewhere")
+        expect(page.get_by_label("Colour by")).to_have_value("beyond")
+        marks = page.get_by_role("list", name="Lines beyond the machine").get_by_role("button")
+        expect(marks).to_have_count(2)
+        expect(marks.nth(0)).to_contain_text("line 12, layer 2: asks for 1000 mm/s where the axes have")
+        expect(marks.nth(1)).to_contain_text("line 13, layer 2: lays plastic at 240.0 mm, and the bed ends at 220")
+        page.get_by_role("button", name="First layer").click()
+        expect(page.get_by_test_id("layer")).to_contain_text("1 of 2")
+        marks.nth(1).click()
+        expect(page.get_by_test_id("layer")).to_contain_text("2 of 2")
+        self.assertEqual(self.axe(), [])
+
     def test_what_is_no_gcode_is_told(self) -> None:
         page = self.new_part()
         self.send("once upon a time")

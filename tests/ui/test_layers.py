@@ -63,9 +63,9 @@ class Layers(UiCase):
         self.layers()
         page = self.page
         page.get_by_label("beside").select_option(label="Coarser")
-        expect(page.get_by_role("img", name=re.compile("Strokes of Coarser, layer 7 of 7"))).to_be_visible()
+        expect(page.get_by_role("img", name=re.compile("Strokes of Coarser, layer 6 of 6"))).to_be_visible()
         page.get_by_label("Layer", exact=True).fill("4")
-        expect(page.get_by_role("img", name=re.compile("Strokes of Coarser, layer 3 of 7"))).to_be_visible()
+        expect(page.get_by_role("img", name=re.compile("Strokes of Coarser, layer 3 of 6"))).to_be_visible()
 
     def test_a_share_of_the_ledger_is_seen_in_the_layers(self) -> None:
         page = self.new_part("ledgered.stl", (16, 16, 2))

@@ -5,6 +5,7 @@ import { useColumns } from "../../api/queries";
 import { clock, fixed } from "../../lib/format";
 import type { Stage } from "../../parts/stage/Stage";
 import { usePartOfPage } from "../part/PartLayout";
+import { BeyondPanel } from "./BeyondPanel";
 import { FirstLayerPanel } from "./FirstLayerPanel";
 import { LayerPane } from "./LayerPane";
 import { COLOURINGS, legendOf, type ColourBy, type LegendEntry } from "./painting";
@@ -16,7 +17,7 @@ export default function LayersPage() {
   const columns = useColumns(part.id);
   if (columns.isError) return <p className="py-6 text-error">{columns.error.message}</p>;
   if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
-  const usable = columns.data.filter((column) => !column.gcode && column.problem == null);
+  const usable = columns.data.filter((column) => column.problem == null);
   if (usable.length === 0) {
     return (
       <p className="py-10">
@@ -84,7 +85,7 @@ function Layers({ columns }: { columns: RecipeColumn[] }) {
           {index.error.message}
         </p>
       )}
-      {index.isPending && <p className="py-10 text-quiet">Planning every stroke …</p>}
+      {index.isPending && <p className="py-10 text-quiet">{column?.gcode ? "Replaying every move …" : "Planning every stroke …"}</p>}
       {column && index.data && (
         <Viewer
           key={`${column.id}:${column.version}:${column.part_digest}`}
@@ -113,7 +114,7 @@ function Viewer({ column, index, beside, from }: ViewerProps) {
   const [layer, setLayer] = useState(() => layerAt(index, from.get("mm") === null ? index.top_mm.at(-1) ?? 0 : Number(from.get("mm"))));
   const [share, setShare] = useState(1);
   const [below, setBelow] = useState(true);
-  const [by, setBy] = useState<ColourBy>(wantedCause ? "cause" : "feature");
+  const [by, setBy] = useState<ColourBy>(wantedCause ? "cause" : index.marks.length > 0 && !wantedFeature ? "beyond" : "feature");
   const [only, setOnly] = useState<string | null>(wantedCause ?? wantedFeature);
   const [travels, setTravels] = useState(wantedFeature === "travel" || TRAVEL_CAUSES.includes(wantedCause ?? ""));
   const [playing, setPlaying] = useState(false);
@@ -338,7 +339,7 @@ function Viewer({ column, index, beside, from }: ViewerProps) {
                 setOnly(null);
               }}
             >
-              {COLOURINGS.map((one) => (
+              {COLOURINGS.filter((one) => !one.ofFile || column.gcode).map((one) => (
                 <option key={one.key} value={one.key}>
                   {one.label}
                 </option>
@@ -354,7 +355,8 @@ function Viewer({ column, index, beside, from }: ViewerProps) {
                 : "Choose it again to see all."}
           </p>
         </div>
-        {layer === 0 && <FirstLayerPanel column={column} />}
+        {column.gcode && <BeyondPanel marks={index.marks} layer={layer} onLayer={go} />}
+        {layer === 0 && !column.gcode && <FirstLayerPanel column={column} />}
       </aside>
     </div>
   );

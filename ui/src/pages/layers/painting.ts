@@ -2,14 +2,24 @@ import { Color } from "three";
 import type { StrokePiece } from "../../api/binary";
 import { CAUSES, FEATURES, type Hatch } from "../../parts/features";
 
-export type ColourBy = "feature" | "speed" | "flow" | "cause" | "resting";
+export type ColourBy = "feature" | "speed" | "flow" | "cause" | "resting" | "beyond";
 
-export const COLOURINGS: readonly { key: ColourBy; label: string }[] = [
+/** `ofFile`: only a replayed file can go beyond the machine; a recipe is held to it. */
+export const COLOURINGS: readonly { key: ColourBy; label: string; ofFile?: boolean }[] = [
   { key: "feature", label: "Feature" },
   { key: "speed", label: "Speed" },
   { key: "flow", label: "Flow against the ceiling" },
   { key: "cause", label: "What held it" },
   { key: "resting", label: "What it rests on" },
+  { key: "beyond", label: "Beyond the machine", ofFile: true },
+];
+
+/** What a stroke of a file goes beyond, by the bit of its flags; the first that is set counts. */
+const BEYOND: readonly (LegendEntry & { bit: number })[] = [
+  { key: "within", label: "within the machine", letter: "·", colour: "#cdc3b2", pattern: 0, bit: 0 },
+  { key: "outside", label: "outside the bed", letter: "O", colour: "#35224f", pattern: 1, bit: 8 },
+  { key: "melt_ceiling", label: "over the melt ceiling", letter: "M", colour: "#a3431f", pattern: 3, bit: 4 },
+  { key: "axis_speed", label: "faster than an axis", letter: "A", colour: "#3f6f8f", pattern: 4, bit: 2 },
 ];
 
 /** Writes a colour and a pattern for each stroke: four bytes, the fourth the pattern, 255 hides. */
@@ -53,6 +63,7 @@ export function legendOf(by: ColourBy, scale: Scale, features: readonly string[]
       };
     });
   }
+  if (by === "beyond") return [...BEYOND];
   if (by === "cause") {
     return CAUSE_ORDER.map((key) => {
       const style = CAUSES.find((one) => one.key === `${key}_s`);
@@ -103,6 +114,12 @@ function speedSteps(fastest: number): number[] {
 function coder(by: ColourBy, scale: Scale): (piece: StrokePiece, k: number) => number {
   if (by === "feature") return (piece, k) => piece.feature[k] ?? 0;
   if (by === "cause") return (piece, k) => piece.cause[k] ?? 0;
+  if (by === "beyond")
+    return (piece, k) => {
+      const flags = piece.flags[k] ?? 0;
+      const found = BEYOND.findIndex((one) => one.bit !== 0 && (flags & one.bit) !== 0);
+      return found < 0 ? 0 : found;
+    };
   const steps = by === "speed" ? speedSteps(scale.fastest) : by === "flow" ? FLOW_STEPS : RESTING_STEPS;
   const value = (piece: StrokePiece, k: number) =>
     by === "speed"

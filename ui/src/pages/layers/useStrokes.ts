@@ -10,7 +10,7 @@ export function useStrokesIndex(column: RecipeColumn | undefined) {
   return useQuery({
     queryKey: ["strokes", column?.id, column?.version, column?.part_digest],
     queryFn: async () => take(await api.GET("/api/recipes/{recipe_id}/strokes", { params: { path: { recipe_id: column?.id ?? 0 } } })),
-    enabled: column !== undefined && !column.gcode && column.problem == null,
+    enabled: column !== undefined && column.problem == null,
     staleTime: Infinity,
     gcTime: 120_000,
     retry: false,

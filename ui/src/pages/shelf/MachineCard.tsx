@@ -6,7 +6,7 @@ import { parseNumber, plain } from "../../lib/format";
 import { useHistory } from "../../lib/history";
 import { inLine } from "../../lib/inLine";
 import { useToast } from "../../parts/Toasts";
-import { MACHINE_FIELDS, valueAt, withValueAt, type MachineField } from "./machineFields";
+import { MACHINE_FIELDS, valueAt, withValueAt, type MachineField, type MachineValue } from "./machineFields";
 
 /** One machine: every figure can be typed over; the limits can come from the firmware itself. */
 export function MachineCard({ machine }: { machine: Machine }) {
@@ -120,7 +120,7 @@ function useMachineChanged(): (before: Machine, after: Machine) => Promise<void>
   };
 }
 
-function Figure(props: { field: MachineField; machine: Machine; onSave: (value: string | number | null) => Promise<unknown> }) {
+function Figure(props: { field: MachineField; machine: Machine; onSave: (value: MachineValue) => Promise<unknown> }) {
   const { field, machine, onSave } = props;
   const stored = valueAt(machine.printer, field.path);
   const [text, setText] = useState(stored === "" || field.options ? stored : plain(Number(stored)));
@@ -128,7 +128,7 @@ function Figure(props: { field: MachineField; machine: Machine; onSave: (value: 
   const id = useId();
 
   const store = async (value: string) => {
-    const typed = value.trim() === "" ? null : field.options ? value : parseNumber(value);
+    const typed = value.trim() === "" ? null : field.yesNo ? value === "true" : field.options ? value : parseNumber(value);
     if (String(typed ?? "") === stored) return;
     if (typeof typed === "number" && Number.isNaN(typed)) {
       setProblem("Type a number, such as 1000.");

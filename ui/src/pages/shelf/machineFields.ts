@@ -7,6 +7,8 @@ export interface MachineField {
   unit: string;
   group: string;
   options?: readonly { value: string; label: string }[];
+  /** The options stand for true and false. */
+  yesNo?: boolean;
   /** Shown only where it applies. */
   when?: (printer: Printer) => boolean;
 }
@@ -46,9 +48,29 @@ export const MACHINE_FIELDS: readonly MachineField[] = [
   },
   { path: ["z_step_mm"], label: "Full step of Z", unit: "mm", group: "Room" },
   { path: ["start_time_s"], label: "Start routine", unit: "s", group: "Room" },
+  {
+    path: ["heating"],
+    label: "Heats",
+    unit: "",
+    group: "Room",
+    options: [
+      { value: "together", label: "bed and nozzle" },
+      { value: "bed_first", label: "bed, then nozzle" },
+    ],
+  },
   { path: ["acceleration_mm_s2", "print"], label: "Acceleration, printing", unit: "mm/s²", group: "Pace" },
   { path: ["acceleration_mm_s2", "travel"], label: "Acceleration, travel", unit: "mm/s²", group: "Pace" },
   { path: ["acceleration_mm_s2", "retract"], label: "Acceleration, retraction", unit: "mm/s²", group: "Pace" },
+  {
+    path: ["acceleration_mm_s2", "wipe"],
+    label: "Wipes run as",
+    unit: "",
+    group: "Pace",
+    options: [
+      { value: "print", label: "printing" },
+      { value: "travel", label: "travel" },
+    ],
+  },
   { path: ["clean_acceleration_mm_s2"], label: "No ripple up to", unit: "mm/s²", group: "Pace" },
   { path: ["overhang_limit_deg"], label: "Clean overhang up to", unit: "°", group: "Room" },
   {
@@ -66,6 +88,18 @@ export const MACHINE_FIELDS: readonly MachineField[] = [
     label: "Deviation",
     unit: "mm",
     group: "Pace",
+    when: (printer) => printer.corner?.law === "junction_deviation",
+  },
+  {
+    path: ["corner", "curve_limit"],
+    label: "Curves of short moves",
+    unit: "",
+    group: "Pace",
+    options: [
+      { value: "true", label: "held back" },
+      { value: "false", label: "as corners" },
+    ],
+    yesNo: true,
     when: (printer) => printer.corner?.law === "junction_deviation",
   },
   ...["x", "y", "z", "e"].map((axis) => ({
@@ -96,14 +130,16 @@ export const MACHINE_FIELDS: readonly MachineField[] = [
 
 type Tree = Record<string, unknown>;
 
+export type MachineValue = string | number | boolean | null;
+
 export function valueAt(printer: Printer, path: readonly string[]): string {
   let found: unknown = printer;
   for (const step of path) found = (found as Tree | null | undefined)?.[step];
-  return typeof found === "number" || typeof found === "string" ? String(found) : "";
+  return typeof found === "number" || typeof found === "string" || typeof found === "boolean" ? String(found) : "";
 }
 
 /** A printer with one figure changed; null takes an optional one away. */
-export function withValueAt(printer: Printer, path: readonly string[], value: string | number | null): Printer {
+export function withValueAt(printer: Printer, path: readonly string[], value: MachineValue): Printer {
   const change = (tree: Tree, steps: readonly string[]): Tree => {
     const [first, ...rest] = steps;
     if (first === undefined) return tree;
