@@ -31,7 +31,7 @@ def waiting(s: Situation) -> Iterator[Finding]:
         severity="note",
         field="cooling.min_layer_time_s",
         sentence=(
-            f"Small layers are slowed to {s.plan.min_layer_time_s:g} s so that they can harden: {duration(lost)}, "
+            f"Small layers are slowed towards {s.plan.min_layer_time_s:g} s so that they can harden: {duration(lost)}, "
             f"{100 * lost / total:.0f} % of the print. No speed can win that back."
         ),
         remedy="Print several at once, so that one cools while another is laid.",

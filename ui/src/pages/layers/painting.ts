@@ -17,7 +17,7 @@ export const COLOURINGS: readonly { key: ColourBy; label: string; ofFile?: boole
 /** What a stroke of a file goes beyond, by the bit of its flags; the first that is set counts. */
 const BEYOND: readonly (LegendEntry & { bit: number })[] = [
   { key: "within", label: "within the machine", letter: "·", colour: "#cdc3b2", pattern: 0, bit: 0 },
-  { key: "outside", label: "outside the bed", letter: "O", colour: "#35224f", pattern: 1, bit: 8 },
+  { key: "outside", label: "outside the bed", letter: "O", colour: "#7d5ba6", pattern: 1, bit: 8 },
   { key: "melt_ceiling", label: "over the melt ceiling", letter: "M", colour: "#a3431f", pattern: 3, bit: 4 },
   { key: "axis_speed", label: "faster than an axis", letter: "A", colour: "#3f6f8f", pattern: 4, bit: 2 },
 ];
