@@ -7,7 +7,6 @@ memory stays bounded by a piece and one unbroken run of speed.
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -20,6 +19,7 @@ from numpy.typing import NDArray
 from meanbead.core.bead import filament_area_mm2, filament_mass_g
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode import scan as gc
+from meanbead.core.gcode.extended import with_limits
 from meanbead.core.gcode.filament import FilamentAccount, Turns
 from meanbead.core.gcode.firmware import apply_settings
 from meanbead.core.melt import melt_ceiling
@@ -195,48 +195,6 @@ def replay(
     if limits_pattern is not None:
         pieces = with_limits(pieces, limits_pattern, player.printer)
     return player.play(pieces)
-
-
-def with_limits(pieces: Iterable[bytes], pattern: str, printer: Printer) -> Iterable[bytes]:
-    """Whole lines, those that match a pattern said in words that the reader knows: M204 and M205.
-
-    By the junction-deviation law a speed ``v`` through a square corner is the deviation ``v^2 (sqrt(2) - 1) / a``.
-    """
-    try:
-        wanted = re.compile(pattern.encode())
-    except re.error as problem:
-        raise MeanBeadError(
-            f"The limits pattern is no regular expression: {problem}.", field="limits_pattern"
-        ) from None
-    if not {"acceleration", "corner"} & set(wanted.groupindex):
-        raise MeanBeadError(
-            "The limits pattern has neither a group named acceleration nor one named corner.",
-            field="limits_pattern",
-            remedy="Write (?P<acceleration>...), (?P<corner>...) or both.",
-        )
-    acceleration = printer.acceleration_mm_s2.print
-
-    def said(line: bytes) -> bytes:
-        nonlocal acceleration
-        found = wanted.match(line)
-        if found is None:
-            return line
-        groups, words = found.groupdict(), []
-        try:
-            if groups.get("acceleration"):
-                acceleration = float(groups["acceleration"])
-                words.append(f"M204 S{acceleration:.4f}")
-            if groups.get("corner"):
-                corner = float(groups["corner"])
-                deviation = corner**2 * (math.sqrt(2) - 1) / max(acceleration, 1e-9)
-                by_angle = printer.corner.law == "junction_deviation"
-                words.append(f"M205 J{deviation:.7f}" if by_angle else f"M205 X{corner:.4f} Y{corner:.4f}")
-        except ValueError:
-            return line
-        return gc.SAME_LINE.join(word.encode() for word in words) if words else line
-
-    for piece in pieces:
-        yield b"\n".join(said(line) for line in piece.split(b"\n"))
 
 
 def _pieces(stream: BinaryIO, size: int) -> Iterable[bytes]:

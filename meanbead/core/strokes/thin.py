@@ -309,16 +309,13 @@ _LEAST_STRETCH = 5
 def _split(points: Floats, wide: Floats, ring: bool, spacing: float, source: int) -> list[_Line]:
     """A line cut where one stroke has to become two; neighbours share the sample at which they meet."""
     twofold = wide >= TWO_STROKES_FROM * spacing
-    if not ring or len(points) < 2 * _LEAST_STRETCH:
+    changes = np.flatnonzero(np.diff(twofold)) + 1
+    if ring and len(changes) and len(points) >= 2 * _LEAST_STRETCH:
+        # A ring begins where it changes.
+        turn = int(changes[0])
+        points, wide = (np.concatenate([part[turn:], part[: turn + 1]]) for part in (points, wide))
+        twofold, ring = wide >= TWO_STROKES_FROM * spacing, False
         changes = np.flatnonzero(np.diff(twofold)) + 1
-    else:
-        # A ring begins where it changes, if it does.
-        changes = np.flatnonzero(np.diff(twofold)) + 1
-        if len(changes):
-            turn = int(changes[0])
-            points, wide = (np.concatenate([part[turn:], part[: turn + 1]]) for part in (points, wide))
-            twofold, ring = wide >= TWO_STROKES_FROM * spacing, False
-            changes = np.flatnonzero(np.diff(twofold)) + 1
     bounds = [0]
     for change in changes.tolist():
         if change - bounds[-1] >= _LEAST_STRETCH and len(points) - change >= _LEAST_STRETCH:
