@@ -16,6 +16,7 @@ import trimesh
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.gcode import replay
 from meanbead.core.gcode.write import write_gcode
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.twofold import plan_with_and_without
@@ -23,7 +24,6 @@ from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
 from meanbead.core.part.sound import Solid, make_sound
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.core.reference_motion import dense_time, jerk_corner
 
 

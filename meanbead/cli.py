@@ -14,7 +14,7 @@ from pydantic import BaseModel, ValidationError
 from meanbead.core.durations import duration, duration_difference
 from meanbead.core.errors import MeanBeadError, OpenSurface, PartError, SeveralModels
 from meanbead.core.explain import explain
-from meanbead.core.vocabulary import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
+from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
 
 if TYPE_CHECKING:  # the engine is loaded by the commands that need it
     from meanbead.core.advise.context import Context as AdviceContext
@@ -217,8 +217,8 @@ def _advice_context(engine: Engine, job: Job, arguments: argparse.Namespace) -> 
     """The context of a part by itself: nozzle 0 is the one in use, the others those on hand."""
     from meanbead.core.advise.context import Context as AdviceContext
     from meanbead.core.advise.limits import SearchLimits
+    from meanbead.core.model import Limits
     from meanbead.core.part.facts import part_facts
-    from meanbead.core.vocabulary import Limits
 
     limits = _read(arguments.limits, SearchLimits)
     own = {name: getattr(limits, name) for name in Limits.model_fields}

@@ -7,10 +7,10 @@ import io
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
 from meanbead.core.gcode import replay
+from meanbead.core.model import Printer, Recipe
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.sound import make_sound
-from meanbead.core.vocabulary import Printer, Recipe
 from meanbead.demo.parts import as_stl, bin_tag
 
 

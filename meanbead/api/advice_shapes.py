@@ -13,10 +13,10 @@ from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.search import USUAL_TIME_S, Against
 from meanbead.core.advise.space import Vary
+from meanbead.core.model.finding import Finding
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.shop import Shop
 from meanbead.core.schools import Matter, matters
-from meanbead.core.vocabulary.finding import Finding
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.shop import Shop
 from meanbead.store.tables import House, Spool
 
 

@@ -18,7 +18,7 @@ from meanbead.api.shape import Shape
 from meanbead.core import limits
 from meanbead.core.errors import MeanBeadError, OpenSurface, SeveralModels, UnitUnclear
 from meanbead.core.explain import explain, field_label
-from meanbead.core.vocabulary.base import Model
+from meanbead.core.model.base import Model
 from meanbead.store.workshop import NotFound, Stale
 
 _LOG = logging.getLogger(__name__)

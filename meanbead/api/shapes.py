@@ -13,13 +13,13 @@ from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import Found
 from meanbead.core.compare import Waterfall
+from meanbead.core.model import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
+from meanbead.core.model.finding import SetTo
+from meanbead.core.model.part import Guesses
 from meanbead.core.nudge import Nudge
 from meanbead.core.part.stances import StoodWays
 from meanbead.core.preview import Preview
 from meanbead.core.settings_sheet import Setting
-from meanbead.core.vocabulary import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
-from meanbead.core.vocabulary.finding import SetTo
-from meanbead.core.vocabulary.part import Guesses
 from meanbead.store.tables import (
     House,
     HouseRecipe,

@@ -25,7 +25,7 @@ from meanbead.api.shapes import (
 )
 from meanbead.core.estimate import ENGINE_VERSION
 from meanbead.core.gcode import printer_from_report
-from meanbead.core.vocabulary import Material, Nozzle, Printer
+from meanbead.core.model import Material, Nozzle, Printer
 from meanbead.devices.console import fetch_report
 from meanbead.store import workshop
 from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Purpose, Spool, plain

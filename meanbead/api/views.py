@@ -16,9 +16,9 @@ from meanbead.core.estimate.engine import Job
 from meanbead.core.estimate.first_layer import FirstLayer
 from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.gcode.replay import MarkKind
+from meanbead.core.model import PartInsight
 from meanbead.core.part.insight import Insight
 from meanbead.core.strokes import FEATURES
-from meanbead.core.vocabulary import PartInsight
 from meanbead.store import workshop
 from meanbead.store.tables import Part
 

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.vocabulary.shop import Attended
+from meanbead.core.model.shop import Attended
 
 DAY_H = 24.0
 WEEK_H = 168.0

@@ -6,10 +6,10 @@ import re
 
 from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.errors import RecipeError
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.estimate import Result
 from meanbead.core.resolve import resolve
 from meanbead.core.strength import shell_mm
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
-from meanbead.core.vocabulary.estimate import Result
 
 _WIDTHS = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 

@@ -16,8 +16,8 @@ from typing import Any, Literal
 from annotated_types import Ge, Gt, Le, Lt
 from pydantic import BaseModel
 
-from meanbead.core.vocabulary.estimate import Result
-from meanbead.core.vocabulary.recipe import Recipe
+from meanbead.core.model.estimate import Result
+from meanbead.core.model.recipe import Recipe
 
 Kind = Literal["number", "whole", "percent", "choice", "yesno", "ranges", "machine", "nozzle", "material"]
 

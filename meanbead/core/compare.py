@@ -12,8 +12,8 @@ import numpy as np
 from meanbead.core.choices import choices, value_at, with_value
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
-from meanbead.core.vocabulary import Recipe
-from meanbead.core.vocabulary.estimate import Result
+from meanbead.core.model import Recipe
+from meanbead.core.model.estimate import Result
 
 MOST_PLAYERS = 6
 """Up to so many changes all orders are gone through; with more, those of one group count as one change."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.vocabulary.printer import Printer
+from meanbead.core.model.printer import Printer
 
 TOUCHABLE_C = 45.0
 """Surfaces up to about here can be touched, and most plastics let go of the bed."""

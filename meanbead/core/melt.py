@@ -29,10 +29,10 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 from scipy.special import j1, jn_zeros
 
-from meanbead.core.vocabulary.base import Provenance
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.printer import Printer
+from meanbead.core.model.base import Provenance
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.printer import Printer
 
 PLANNING_MARGIN = 0.9
 """Plans stay this far below the knee, where output begins to fall."""

@@ -7,8 +7,8 @@ from typing import Any
 from meanbead.core.choices import Choice, choices, value_at, with_value
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model.estimate import Result
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary.estimate import Result
 
 SAMPLE_LAYERS = 24
 _MOST_OPTIONS = 8

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 
-from meanbead.core.vocabulary.recipe import (
+from meanbead.core.model.recipe import (
     Adhesion,
     AdhesionKind,
     Cooling,

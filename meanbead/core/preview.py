@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from meanbead.core.bead import bead_area_mm2, bead_spacing_mm
 from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
+from meanbead.core.model.base import Provenance
+from meanbead.core.model.estimate import Result
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.printer import Printer
+from meanbead.core.model.recipe import Recipe
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary.base import Provenance
-from meanbead.core.vocabulary.estimate import Result
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.printer import Printer
-from meanbead.core.vocabulary.recipe import Recipe
 
 DEFAULT_FLAT_PER_BORE = 2.5
 

@@ -11,6 +11,13 @@ from typing import TypeVar
 
 from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.errors import RecipeError
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.printer import Printer
+from meanbead.core.model.recipe import (
+    Recipe,
+    VariableHeight,
+)
 from meanbead.core.plan import (
     CopyShape,
     FeatureSpeeds,
@@ -21,13 +28,6 @@ from meanbead.core.plan import (
     SlopeHeights,
     SupportShape,
     Widths,
-)
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.printer import Printer
-from meanbead.core.vocabulary.recipe import (
-    Recipe,
-    VariableHeight,
 )
 
 Number = TypeVar("Number", int, float)

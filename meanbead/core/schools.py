@@ -6,8 +6,8 @@ import tomllib
 from functools import cache
 from importlib.resources import files
 
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.house import HouseRules
+from meanbead.core.model.base import Result
+from meanbead.core.model.house import HouseRules
 
 
 class School(Result):

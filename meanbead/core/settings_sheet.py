@@ -7,9 +7,9 @@ import io
 from typing import Any
 
 from meanbead.core.choices import Choice, choices, value_at
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.estimate import Result
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
-from meanbead.core.vocabulary.estimate import Result
 
 ONLY_WITH = {
     "variable_height": ("variable_height.kind", "by_slope"),

@@ -29,8 +29,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from meanbead.core.bead import bead_spacing_mm
+from meanbead.core.model.material import Material
 from meanbead.core.plan import Plan
-from meanbead.core.vocabulary.material import Material
 
 REFERENCE_SPEED_MM_S = 60.0
 REFERENCE_SLENDERNESS = 0.15 / 2

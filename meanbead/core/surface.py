@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
+from meanbead.core.model.insight import PartInsight
+from meanbead.core.model.printer import Printer
 from meanbead.core.plan import Plan
-from meanbead.core.vocabulary.insight import PartInsight
-from meanbead.core.vocabulary.printer import Printer
 
 SHOWS_SHARE = 0.004
 """Slopes, or overhangs, on a smaller share of the surface are not what a recipe is chosen for."""

@@ -17,12 +17,12 @@ from meanbead.core.advise.search import Found, search
 from meanbead.core.compare import waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stances import StoodWay, StoodWays, simpler, stances
 from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Recipe
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.store import intake, jobs, workshop
 from meanbead.store.advice import around

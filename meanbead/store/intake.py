@@ -7,9 +7,9 @@ from pathlib import PurePosixPath
 
 from sqlalchemy.orm import Session
 
+from meanbead.core.model import Recipe
+from meanbead.core.model.part import Guesses
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary import Recipe
-from meanbead.core.vocabulary.part import Guesses
 from meanbead.store import workshop
 from meanbead.store.tables import NozzleRow, Part
 

@@ -22,13 +22,13 @@ from sqlalchemy.orm import Session, joinedload, undefer
 from meanbead.core.errors import OpenSurface
 from meanbead.core.estimate.engine import ENGINE_VERSION, Engine, Job
 from meanbead.core.gcode.as_estimate import replayed_estimate
+from meanbead.core.model import Estimate, Material, Nozzle, Pose, Printer, Recipe
+from meanbead.core.model.part import Guesses
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_mesh, draw_solid
 from meanbead.core.part.pose import posed
 from meanbead.core.part.sound import Solid, digest_of, solid_from_arrays
 from meanbead.core.strokes.build import Watch, nobody
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, Pose, Printer, Recipe
-from meanbead.core.vocabulary.part import Guesses
 from meanbead.store.tables import (
     EstimateRow,
     GcodeFile,

@@ -8,8 +8,8 @@ from typing import Any
 
 from sqlalchemy import text
 
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.purpose import PURPOSES
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.purpose import PURPOSES
 from tests.api.worker import WorkerCase
 
 

@@ -9,7 +9,7 @@ from alembic.migration import MigrationContext
 from sqlalchemy import inspect
 
 from meanbead.core.estimate import Engine
-from meanbead.core.vocabulary import Recipe
+from meanbead.core.model import Recipe
 from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
 from meanbead.store import cluster, workshop
 from meanbead.store.database import Database, alembic_config

@@ -4,7 +4,7 @@ import unittest
 from typing import Any
 
 from meanbead.core.errors import PartError
-from meanbead.core.vocabulary import Pose, Recipe
+from meanbead.core.model import Pose, Recipe
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.store import jobs, workshop
 from meanbead.store.database import Database

@@ -9,7 +9,7 @@ import numpy as np
 import trimesh
 
 from meanbead.core.estimate.engine import Job
-from meanbead.core.vocabulary import Recipe
+from meanbead.core.model import Recipe
 from meanbead.store import workshop
 from meanbead.store.tables import Part
 from tests.api.test_api import ApiCase

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary import Nozzle, Printer, Recipe
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 ENGINE = Engine()

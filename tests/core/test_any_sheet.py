@@ -19,9 +19,9 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.resolve import resolve
 from meanbead.core.settings_sheet import as_csv, settings_sheet
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.core.test_any_recipe import RECIPES
 from tests.support.solids import box
 

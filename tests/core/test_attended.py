@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.attended import clock, ends_unattended, just_fits, longest_for_s, next_attended_h, plates_per_day
-from meanbead.core.vocabulary.shop import Attended
+from meanbead.core.model.shop import Attended
 
 DAY = Attended(from_h=8, to_h=22, turnaround_min=10)
 

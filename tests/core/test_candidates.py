@@ -12,10 +12,10 @@ from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.melt import melt_ceiling
+from meanbead.core.model import Limits, Nozzle, Printer, Recipe
+from meanbead.core.model.house import HouseRules
 from meanbead.core.part.facts import part_facts
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Limits, Nozzle, Printer, Recipe
-from meanbead.core.vocabulary.house import HouseRules
 from tests.support.insights import insight
 from tests.support.solids import box, cylinder
 

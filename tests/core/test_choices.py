@@ -11,9 +11,9 @@ from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.carry import carried, short_line
 from meanbead.core.choices import choices, value_at, with_value
 from meanbead.core.errors import RecipeError
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.resolve import resolve
 from meanbead.core.settings_sheet import as_csv, settings_sheet
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 
 
 def leaves(model: type[BaseModel], path: str = "") -> set[str]:

@@ -6,8 +6,8 @@ from meanbead.core.compare import MOST_PLAYERS, changes_between, mixed, waterfal
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.nudge import neighbours, nudges
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box
 
 SOLID = box(20, 20, 6)

@@ -9,10 +9,10 @@ import manifold3d
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.context import Context, with_settings
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
 from meanbead.core.rules import findings
-from meanbead.core.vocabulary import Nozzle, Printer, Recipe
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 
 ENGINE = Engine()

@@ -7,8 +7,8 @@ from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail, resting_share
 from meanbead.core.estimate.engine import Job
 from meanbead.core.estimate.timing import CAUSES
+from meanbead.core.model import Estimate, Recipe
 from meanbead.core.strokes import FEATURES, Feature
-from meanbead.core.vocabulary import Estimate, Recipe
 from tests.support.solids import block, box, cone, ledge, solid_of, table
 
 ENGINE = Engine()

@@ -10,11 +10,11 @@ from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.timing import time_strokes
+from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.parallel import spread
 from meanbead.core.preview import preview
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
 from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()

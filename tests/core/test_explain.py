@@ -3,7 +3,7 @@ import unittest
 from pydantic import BaseModel, ValidationError
 
 from meanbead.core.explain import explain
-from meanbead.core.vocabulary import Material, Printer, Recipe
+from meanbead.core.model import Material, Printer, Recipe
 
 
 def said(model: type[BaseModel], keys: dict) -> dict[str, str]:

@@ -3,7 +3,7 @@ import unittest
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.heat import cool_down_time_s, heat_up_time_s, machine_cool_down_s, machine_heat_up_s
-from meanbead.core.vocabulary import Printer
+from meanbead.core.model import Printer
 
 
 class HeatUp(unittest.TestCase):

@@ -8,10 +8,10 @@ import numpy as np
 from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.moves import CLEAR_MM, all_moves
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.core.test_order import hops, slow_nearest
 from tests.support.solids import box, cylinder, spur_gear
 

@@ -7,12 +7,12 @@ from typing import Any, get_args
 
 from pydantic import ValidationError
 
+from meanbead.core.model import Material, Printer
+from meanbead.core.model.finding import Finding, Remedy, SetTo
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.purpose import PURPOSES
+from meanbead.core.model.shop import Attended, Shop
 from meanbead.core.schools import matters, school_label
-from meanbead.core.vocabulary import Material, Printer
-from meanbead.core.vocabulary.finding import Finding, Remedy, SetTo
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.purpose import PURPOSES
-from meanbead.core.vocabulary.shop import Attended, Shop
 
 
 class Rules(unittest.TestCase):

@@ -2,9 +2,9 @@ import unittest
 
 import numpy as np
 
+from meanbead.core.model import PartInsight
 from meanbead.core.part.insight import Surface, part_insight, spread_points
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary import PartInsight
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 

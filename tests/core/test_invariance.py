@@ -8,6 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from meanbead.core.model import PartInsight, Pose
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import part_insight
@@ -16,7 +17,6 @@ from meanbead.core.part.rays import Rays
 from meanbead.core.part.sound import Solid
 from meanbead.core.part.stances import stances
 from meanbead.core.part.steady import centre_of_mass, tip_angle_deg
-from meanbead.core.vocabulary import PartInsight, Pose
 from tests.support.solids import block, box, cone, solid_of, sphere, table
 
 HALF_TURN = st.floats(-180, 180)

@@ -13,10 +13,10 @@ from meanbead.core.advise.levers import Advice, Lever, levers
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError, RecipeError
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Limits, Nozzle, Printer, Recipe
+from meanbead.core.model.finding import SetTo
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary import Limits, Nozzle, Printer, Recipe
-from meanbead.core.vocabulary.finding import SetTo
 from tests.support.solids import block, solid_of
 
 ENGINE = Engine()

@@ -15,10 +15,10 @@ from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, PlanMeasures, measures, narrowest_mm
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Printer, Recipe
+from meanbead.core.model.shop import Attended, Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Printer, Recipe
-from meanbead.core.vocabulary.shop import Attended, Shop
 from tests.support.insights import insight
 from tests.support.solids import box
 

@@ -13,7 +13,7 @@ from meanbead.core.melt import (
     melt_ceiling,
     temperature_for_flow_c,
 )
-from meanbead.core.vocabulary import Material, Nozzle, Printer
+from meanbead.core.model import Material, Nozzle, Printer
 
 PRINTER, NOZZLE, PLA = Printer(), Nozzle(), Material()
 

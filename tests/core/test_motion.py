@@ -5,6 +5,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from meanbead.core.model import Printer
 from meanbead.core.motion.limits import (
     acceleration_limits_mm_s2,
     corner_limits_mm_s,
@@ -21,7 +22,6 @@ from meanbead.core.motion.lookahead import (
     straight_move_time_s,
 )
 from meanbead.core.motion.twofold import plan_with_and_without
-from meanbead.core.vocabulary import Printer
 from tests.core.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
 
 JERK = np.array([8.0, 8.0, 0.4, 5.0])

@@ -10,8 +10,8 @@ import shapely
 
 from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Recipe
 from meanbead.core.parallel import each, halves, in_threads, spread
-from meanbead.core.vocabulary import Recipe
 from tests.support.solids import block, solid_of
 
 

@@ -17,16 +17,16 @@ from meanbead.core.advise.context import Context, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
+from meanbead.core.model.finding import Finding
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.insight import Spot
+from meanbead.core.model.shop import Shop
 from meanbead.core.part import slices
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
 from meanbead.core.rules import RULES, findings
 from meanbead.core.schools import matters, school_label
-from meanbead.core.vocabulary import Limits, Material, Nozzle, Printer, Recipe
-from meanbead.core.vocabulary.finding import Finding
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.insight import Spot
-from meanbead.core.vocabulary.shop import Shop
 from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some
 from tests.support.insights import insight
 from tests.support.solids import block, box, cylinder, ledge, solid_of, table

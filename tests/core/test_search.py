@@ -22,9 +22,9 @@ from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.attended import longest_for_s, plates_per_day
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Nozzle, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary import Nozzle, Recipe
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 
 ENGINE = Engine()

@@ -10,12 +10,12 @@ from pydantic import ValidationError
 
 from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.errors import RecipeError
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.plan import SlopeHeights
 from meanbead.core.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.outline import cut_solid
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
 from tests.support.solids import block, box, cone, cylinder, solid_of, sphere
 

@@ -14,8 +14,8 @@ from meanbead.core.compare import MOST_PLAYERS, ORDERS_TRIED, _average, _orders
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import Recipe
 from meanbead.core.strokes import Strokes
-from meanbead.core.vocabulary import Recipe
 from tests.support.solids import block, cone, solid_of
 
 Game = dict[frozenset[int], float]

@@ -15,9 +15,9 @@ from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling
+from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.resolve import resolve
-from meanbead.core.vocabulary import Limits, Nozzle, Printer, Recipe
 from tests.support.insights import insight
 from tests.support.solids import box
 

@@ -11,10 +11,10 @@ from meanbead.core.choices import Choice, choices, value_at, with_value
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.nudge import neighbours
 from meanbead.core.resolve import resolve
 from meanbead.core.settings_sheet import ONLY_WITH, settings_sheet
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.core.test_any_recipe import RECIPES
 from tests.support.solids import block, box, cone, cylinder, solid_of
 

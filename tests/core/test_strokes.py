@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from meanbead.core.bead import SIDE_LOSS, bead_area_mm2, bead_spacing_mm
 from meanbead.core.errors import RecipeError
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
 from meanbead.core.plan import Shape
 from meanbead.core.resolve import resolve
@@ -16,7 +17,6 @@ from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.skins import FillWidths, split_fill
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box, cone, cylinder, sphere
 
 WIDTH, HEIGHT = 0.45, 0.2

@@ -8,8 +8,8 @@ import numpy as np
 from manifold3d import CrossSection, Manifold
 
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary import Estimate, Material, Nozzle, Printer, Recipe
 from tests.support.solids import block, box, cylinder, solid_of, sphere
 
 ENGINE = Engine()

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.insight import part_insight
 from meanbead.core.rules.situation import even_flow_mm3_s
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import block, box, cylinder, solid_of
 
 ENGINE = Engine()

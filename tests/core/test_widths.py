@@ -9,10 +9,10 @@ import numpy as np
 import shapely
 
 from meanbead.core.bead import SIDE_LOSS, bead_spacing_mm
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box, solid_of
 
 LAYER = 3

@@ -11,9 +11,9 @@ from meanbead.core.gcode import replay
 from meanbead.core.gcode.drawn import AXIS_SPEED, MELT_CEILING, OUTSIDE, DrawnFile, drawn_file
 from meanbead.core.gcode.replay import Replay
 from meanbead.core.gcode.write import write_gcode
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.resolve import resolve
 from meanbead.core.strokes import FEATURES, plan_strokes
-from meanbead.core.vocabulary import Material, Nozzle, Printer, Recipe
 from tests.support.solids import cylinder
 
 QUICK = Printer.model_validate({"acceleration_mm_s2": {"print": 5000, "travel": 5000}, "corner": {"law": "jerk"}})

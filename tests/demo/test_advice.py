@@ -7,9 +7,9 @@ import unittest
 from meanbead.core.advise.context import Context
 from meanbead.core.advise.trial import Trial, try_out
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
+from meanbead.core.model.purpose import PURPOSES
 from meanbead.core.part.facts import part_facts
-from meanbead.core.vocabulary import Limits, Material, Nozzle, Printer, Recipe
-from meanbead.core.vocabulary.purpose import PURPOSES
 from meanbead.demo.parts import SAMPLE_PARTS
 from meanbead.demo.workshop import COLUMNS, EVERYDAY, MACHINES, MATERIALS, NOZZLES, PURPOSE_OF, SPOOLS
 from tests.demo.test_lessons import ENGINE

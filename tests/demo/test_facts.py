@@ -3,10 +3,10 @@
 import unittest
 
 from meanbead.core.estimate.engine import Job
+from meanbead.core.model import PartInsight, Recipe
 from meanbead.core.part.insight import part_insight
 from meanbead.core.part.stances import stances
 from meanbead.core.part.steady import STEADY_DEG
-from meanbead.core.vocabulary import PartInsight, Recipe
 from tests.demo.test_lessons import ENGINE, HERON, solid
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from meanbead.core.vocabulary.insight import Bin, PartInsight, WallBand
+from meanbead.core.model.insight import Bin, PartInsight, WallBand
 
 _NOTHING: dict[str, Any] = {
     "bodies": 1,

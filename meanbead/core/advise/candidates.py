@@ -15,11 +15,11 @@ from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
+from meanbead.core.model.base import Result
+from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.looks import exact_heights_mm, height_settings
 from meanbead.core.rules.situation import SPREAD_TO_FIT, Situation, ceil_to, floor_to
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.finding import SettingValue, SetTo
 
 Group = Literal[
     "remedy", "pace", "travel", "cooling", "start", "infill", "shell", "width", "height", "nozzle", "supports"

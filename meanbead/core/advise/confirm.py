@@ -8,8 +8,8 @@ from meanbead.core.advise.context import Context
 from meanbead.core.advise.levers import Lever, tried
 from meanbead.core.advise.trial import try_out
 from meanbead.core.estimate.engine import Engine, Job
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.finding import Finding
+from meanbead.core.model.base import Result
+from meanbead.core.model.finding import Finding
 
 _FELT_S = 1.0
 _FELT = 0.003

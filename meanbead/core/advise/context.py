@@ -11,18 +11,18 @@ from meanbead.core.choices import with_value
 from meanbead.core.errors import MeanBeadError, RecipeError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling
+from meanbead.core.model.estimate import Estimate
+from meanbead.core.model.finding import SettingValue, SetTo
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.insight import PartInsight
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.part import PartFacts
+from meanbead.core.model.purpose import Limits
+from meanbead.core.model.recipe import Recipe
+from meanbead.core.model.shop import Shop
 from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve
 from meanbead.core.rules import Situation
-from meanbead.core.vocabulary.estimate import Estimate
-from meanbead.core.vocabulary.finding import SettingValue, SetTo
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.insight import PartInsight
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.part import PartFacts
-from meanbead.core.vocabulary.purpose import Limits
-from meanbead.core.vocabulary.recipe import Recipe
-from meanbead.core.vocabulary.shop import Shop
 
 
 @dataclass(frozen=True)

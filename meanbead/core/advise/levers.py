@@ -13,9 +13,9 @@ from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.trial import Trial, try_out
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.model.base import Result
+from meanbead.core.model.finding import Finding, SetTo
 from meanbead.core.parallel import each
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.finding import Finding, SetTo
 
 Goal = Literal["minutes", "grams", "cost"]
 

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from meanbead.core.advise.measures import Measures, PlanMeasures
 from meanbead.core.durations import duration
-from meanbead.core.vocabulary.base import NonNegative, Result, Share
-from meanbead.core.vocabulary.purpose import Limits
+from meanbead.core.model.base import NonNegative, Result, Share
+from meanbead.core.model.purpose import Limits
 
 
 class SearchLimits(Limits):

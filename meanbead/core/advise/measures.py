@@ -11,13 +11,13 @@ from meanbead.core.advise.context import Context
 from meanbead.core.attended import plates_per_day
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling
+from meanbead.core.model.base import Result
+from meanbead.core.model.estimate import Estimate
+from meanbead.core.model.insight import PartInsight
 from meanbead.core.plan import Plan
 from meanbead.core.rules.situation import even_flow_mm3_s
 from meanbead.core.strength import filled_density, strength
 from meanbead.core.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.estimate import Estimate
-from meanbead.core.vocabulary.insight import PartInsight
 
 
 class PlanMeasures(Result):

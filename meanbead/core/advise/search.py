@@ -27,11 +27,11 @@ from meanbead.core.attended import just_fits
 from meanbead.core.durations import duration
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job, Sampled
+from meanbead.core.model.base import Result
+from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.parallel import each
 from meanbead.core.plan import Plan
 from meanbead.core.rules import FORBIDDING
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.finding import SettingValue, SetTo
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
 SEARCH_LAYERS = 12

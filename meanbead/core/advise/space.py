@@ -18,10 +18,10 @@ from meanbead.core.choices import choices
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.melt import melt_ceiling
+from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve
 from meanbead.core.rules.situation import SPREAD_TO_FIT, floor_to
-from meanbead.core.vocabulary.finding import SettingValue, SetTo
 
 Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]
 """What varies and by which values. Keys are the recipe's own dotted ones, and four that set several of them:

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from meanbead.core.advise.context import Context
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.estimate.engine import Engine, Job, Sampled
+from meanbead.core.model.estimate import Estimate
+from meanbead.core.model.finding import Finding
 from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve
 from meanbead.core.rules import findings
-from meanbead.core.vocabulary.estimate import Estimate
-from meanbead.core.vocabulary.finding import Finding
 
 SAMPLE_LAYERS = 24
 

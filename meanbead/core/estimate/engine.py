@@ -23,18 +23,7 @@ from meanbead.core.estimate.sample import LayerSample, sample_layers
 from meanbead.core.estimate.timing import ASIDE_MM, CAUSES, Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.melt import MeltCeiling, melt_ceiling
-from meanbead.core.parallel import in_threads
-from meanbead.core.part.facts import part_facts
-from meanbead.core.part.insight import Insight, part_insight
-from meanbead.core.part.sound import Solid
-from meanbead.core.part.stances import simpler, stances
-from meanbead.core.part.steady import STEADY_DEG
-from meanbead.core.plan import Plan
-from meanbead.core.resolve import resolve
-from meanbead.core.rules import Situation, findings
-from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
-from meanbead.core.strokes.build import Watch, nobody
-from meanbead.core.vocabulary import (
+from meanbead.core.model import (
     Causes,
     Estimate,
     FeatureShare,
@@ -46,6 +35,17 @@ from meanbead.core.vocabulary import (
     Printer,
     Recipe,
 )
+from meanbead.core.parallel import in_threads
+from meanbead.core.part.facts import part_facts
+from meanbead.core.part.insight import Insight, part_insight
+from meanbead.core.part.sound import Solid
+from meanbead.core.part.stances import simpler, stances
+from meanbead.core.part.steady import STEADY_DEG
+from meanbead.core.plan import Plan
+from meanbead.core.resolve import resolve
+from meanbead.core.rules import Situation, findings
+from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
+from meanbead.core.strokes.build import Watch, nobody
 
 ENGINE_VERSION = "7"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""

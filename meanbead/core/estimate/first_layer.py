@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
+from meanbead.core.model import Estimate
+from meanbead.core.model.estimate import Result
+from meanbead.core.model.insight import Spot
 from meanbead.core.part.insight import sharp_corners
 from meanbead.core.strokes.outline import Cut
-from meanbead.core.vocabulary import Estimate
-from meanbead.core.vocabulary.estimate import Result
-from meanbead.core.vocabulary.insight import Spot
 
 START_FEATURES = ("skirt", "brim", "raft")
 SMALL_ISLAND_MM2 = 25.0

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.bead import filament_area_mm2
+from meanbead.core.model.printer import Printer
 from meanbead.core.plan import Plan
 from meanbead.core.strokes.table import Strokes
-from meanbead.core.vocabulary.printer import Printer
 
 Floats = NDArray[np.float64]
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
+from meanbead.core.model.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.twofold import plan_with_and_without
@@ -17,7 +18,6 @@ from meanbead.core.parallel import halves, in_threads
 from meanbead.core.plan import Plan
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
-from meanbead.core.vocabulary.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 
 Floats = NDArray[np.float64]
 

@@ -10,10 +10,10 @@ from meanbead.core.estimate.engine import ENGINE_VERSION, UNKNOWN_LIMITS
 from meanbead.core.estimate.timing import stronger
 from meanbead.core.gcode.replay import Replay, replay
 from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
-from meanbead.core.vocabulary.estimate import Causes, Estimate, FeatureShare, Finding, Interval
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.printer import Printer
+from meanbead.core.model.estimate import Causes, Estimate, FeatureShare, Finding, Interval
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.printer import Printer
 
 
 def replayed_estimate(opened: Callable[[], BinaryIO], printer: Printer, nozzle: Nozzle, material: Material) -> Estimate:

@@ -20,12 +20,12 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.estimate.timing import CAUSES
 from meanbead.core.gcode.replay import Mark, Replay, Settled, replay
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.printer import Printer
 from meanbead.core.part.slices import Layers
 from meanbead.core.strokes.features import FEATURES, Feature
 from meanbead.core.strokes.table import LayerAreas, Strokes
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.printer import Printer
 
 Floats = NDArray[np.float64]
 

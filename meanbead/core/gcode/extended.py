@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode.scan import SAME_LINE
-from meanbead.core.vocabulary.printer import Printer
+from meanbead.core.model.printer import Printer
 
 
 def with_limits(pieces: Iterable[bytes], pattern: str, printer: Printer) -> Iterable[bytes]:

@@ -15,7 +15,7 @@ from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.explain import explain
-from meanbead.core.vocabulary.printer import Printer
+from meanbead.core.model.printer import Printer
 
 _COMMAND = re.compile(r"\b(M92|M201|M203|M204|M205)\b((?:\s+[A-Z]-?\d*\.?\d+)+)\s*$")
 """A command to the end of its line: what is damaged on the way must not be read as a smaller number."""

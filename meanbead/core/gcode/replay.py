@@ -23,6 +23,10 @@ from meanbead.core.gcode.extended import with_limits
 from meanbead.core.gcode.filament import FilamentAccount, Turns
 from meanbead.core.gcode.firmware import apply_settings
 from meanbead.core.melt import melt_ceiling
+from meanbead.core.model.estimate import Result
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.printer import Printer
 from meanbead.core.motion.limits import (
     acceleration_limits_mm_s2,
     corner_limits_mm_s,
@@ -30,10 +34,6 @@ from meanbead.core.motion.limits import (
     speed_limits_mm_s,
 )
 from meanbead.core.motion.lookahead import Moves, Profile, plan_speeds
-from meanbead.core.vocabulary.estimate import Result
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.printer import Printer
 
 FEATURE_PATTERN = r"(?i)^\s*feature\s*[:=]\s*(?P<feature>.+?)\s*$"
 """Comments that name the feature of the strokes after them; the group ``feature`` is the name. Users may change it."""

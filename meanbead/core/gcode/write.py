@@ -8,10 +8,10 @@ import numpy as np
 
 from meanbead.core.estimate.moves import Kind, all_moves
 from meanbead.core.estimate.timing import melt_limits_mm_s, set_accelerations_mm_s2, set_speeds_mm_s
+from meanbead.core.model.printer import Printer
 from meanbead.core.plan import Plan
 from meanbead.core.strokes.features import FEATURES
 from meanbead.core.strokes.table import Strokes
-from meanbead.core.vocabulary.printer import Printer
 
 
 def write_gcode(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: float) -> Iterator[str]:

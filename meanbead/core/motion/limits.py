@@ -8,6 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.model.printer import Printer
 from meanbead.core.motion.lookahead import (
     corner_speeds_deviation,
     corner_speeds_jerk,
@@ -15,7 +16,6 @@ from meanbead.core.motion.lookahead import (
     limit_by_axis,
 )
 from meanbead.core.parallel import halves, in_threads
-from meanbead.core.vocabulary.printer import Printer
 
 Floats = NDArray[np.float64]
 

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
+from meanbead.core.model.part import Extents, PartFacts
 from meanbead.core.part.sound import Solid
-from meanbead.core.vocabulary.part import Extents, PartFacts
 
 BED_CONTACT_MM = 0.05
 """Faces within this height of the bed and looking down count as footprint."""

@@ -14,6 +14,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from meanbead.core.model.insight import Bin, DetailLoss, PartInsight, Spot, WallBand
 from meanbead.core.part.bodies import body_of_faces
 from meanbead.core.part.facts import BED_CONTACT_MM
 from meanbead.core.part.rays import Rays
@@ -21,7 +22,6 @@ from meanbead.core.part.slices import Layers, slice_solid
 from meanbead.core.part.sound import Solid
 from meanbead.core.part.steady import tip_angle_deg
 from meanbead.core.strokes.bridges import LEAST_ANCHORED, find_bridges, probe_strands
-from meanbead.core.vocabulary.insight import Bin, DetailLoss, PartInsight, Spot, WallBand
 
 SAMPLES = 24_000
 """Points at which the thickness is looked through."""

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.errors import PartError
+from meanbead.core.model.pose import Pose
 from meanbead.core.part.sound import MAX_SIZE_MM, MIN_SIZE_MM, Solid, digest_of
-from meanbead.core.vocabulary.pose import Pose
 
 Floats = NDArray[np.float64]
 

@@ -7,12 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull
 
+from meanbead.core.model.base import Result
+from meanbead.core.model.pose import Pose
 from meanbead.core.part.insight import OVERHANG_DEG, Surface
 from meanbead.core.part.pose import pose_of, posed, standing_on
 from meanbead.core.part.sound import Solid
 from meanbead.core.part.steady import tip_angle_deg
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.pose import Pose
 
 ALIKE_DEG = 6.0
 """Directions closer than this count as one way to stand."""

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from meanbead.core.model.finding import Finding, Severity
 from meanbead.core.rules import bead, looks, melt, overhangs, pace, plastic, plate, shell, start
 from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation
-from meanbead.core.vocabulary.finding import Finding, Severity
 
 __all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "Situation", "findings"]
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from meanbead.core.model.finding import Finding, Remedy
 from meanbead.core.rules.situation import Situation, ceil_to, floor_to, remedy, words
-from meanbead.core.vocabulary.finding import Finding, Remedy
 
 LOWEST_PER_BORE = 0.25
 WIDEST_PER_BORE = 1.5

@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from meanbead.core.durations import duration
+from meanbead.core.model.finding import Finding
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import Situation, floor_to, remedy
 from meanbead.core.surface import (
@@ -15,7 +16,6 @@ from meanbead.core.surface import (
     steepest_overhang_deg,
     unsupported_share,
 )
-from meanbead.core.vocabulary.finding import Finding
 
 LONG_BRIDGE_MM = 30.0
 FAST_BRIDGE_MM_S = 35.0

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from meanbead.core.model.finding import Finding
 from meanbead.core.rules.situation import Situation, remedy
-from meanbead.core.vocabulary.finding import Finding
 
 SOFT_METALS = ("brass", "plated_copper")
 

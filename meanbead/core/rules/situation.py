@@ -7,19 +7,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from meanbead.core.melt import MeltCeiling
+from meanbead.core.model.estimate import Estimate
+from meanbead.core.model.finding import Remedy, SettingValue, SetTo
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.insight import PartInsight, Spot, SpotKind
+from meanbead.core.model.material import Material
+from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.part import PartFacts
+from meanbead.core.model.printer import Printer
+from meanbead.core.model.purpose import Limits
+from meanbead.core.model.recipe import Recipe
+from meanbead.core.model.shop import Shop
 from meanbead.core.plan import Plan
 from meanbead.core.schools import school_label
-from meanbead.core.vocabulary.estimate import Estimate
-from meanbead.core.vocabulary.finding import Remedy, SettingValue, SetTo
-from meanbead.core.vocabulary.house import HouseRules
-from meanbead.core.vocabulary.insight import PartInsight, Spot, SpotKind
-from meanbead.core.vocabulary.material import Material
-from meanbead.core.vocabulary.nozzle import Nozzle
-from meanbead.core.vocabulary.part import PartFacts
-from meanbead.core.vocabulary.printer import Printer
-from meanbead.core.vocabulary.purpose import Limits
-from meanbead.core.vocabulary.recipe import Recipe
-from meanbead.core.vocabulary.shop import Shop
 
 
 @dataclass(frozen=True)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.durations import duration
+from meanbead.core.model.finding import Finding, SettingValue
 from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.rules.situation import Situation, remedy
-from meanbead.core.vocabulary.finding import Finding, SettingValue
 
 FAST_FIRST_LAYER_MM_S = 40.0
 BRIM_MM = 6.0

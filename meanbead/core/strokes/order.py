@@ -12,11 +12,11 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.model.recipe import SeamPlace
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Pieces
 from meanbead.core.strokes.seams import entries
 from meanbead.core.strokes.sequence import sequence
-from meanbead.core.vocabulary.recipe import SeamPlace
 
 _TRAVEL, _INFILL = int(Feature.TRAVEL), int(Feature.INFILL)
 _SAME_PLACE_MM = 1e-6

@@ -6,9 +6,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.model.recipe import SeamPlace
 from meanbead.core.strokes.features import WALL_FEATURES
 from meanbead.core.strokes.pieces import Pieces
-from meanbead.core.vocabulary.recipe import SeamPlace
 
 _BACK, _CORNER, _SCATTERED = 1, 2, 3
 _RULES: dict[SeamPlace, int] = {"nearest": 0, "back": _BACK, "corner": _CORNER, "scattered": _SCATTERED}

@@ -8,7 +8,7 @@ from alembic import op
 from procrastinate.schema import SchemaManager
 from sqlalchemy.dialects.postgresql import JSONB
 
-from meanbead.core.vocabulary.purpose import PURPOSES
+from meanbead.core.model.purpose import PURPOSES
 
 revision = "0003"
 down_revision = "0002"

@@ -6,8 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from meanbead.core.vocabulary.base import Result
-from meanbead.core.vocabulary.insight import Spot
+from meanbead.core.model.base import Result
+from meanbead.core.model.insight import Spot
 
 Severity = Literal["stop", "risk", "waste", "note"]
 SettingValue = float | int | bool | str | None

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from meanbead.core.vocabulary.base import Model
+from meanbead.core.model.base import Model
 
 NozzleMetal = Literal["brass", "plated_copper", "hardened_steel", "stainless_steel"]
 NozzleShape = Literal["plain", "long_melt", "split_flow"]

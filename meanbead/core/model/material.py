@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from meanbead.core.vocabulary.base import Model, NonNegative, Provenance, Share
+from meanbead.core.model.base import Model, NonNegative, Provenance, Share
 
 
 class Material(Model):

@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from meanbead.core.vocabulary.base import AccelerationMmS2, LineWidthMm, Model, Share, SpeedMmS
+from meanbead.core.model.base import AccelerationMmS2, LineWidthMm, Model, Share, SpeedMmS
 
 InfillPattern = Literal["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"]
 SkinPattern = Literal["lines", "zigzag", "concentric"]

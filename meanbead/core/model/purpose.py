@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from meanbead.core.vocabulary.base import Model, Share
+from meanbead.core.model.base import Model, Share
 
 
 class Limits(Model):

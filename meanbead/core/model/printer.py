@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from meanbead.core.vocabulary.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
+from meanbead.core.model.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
 
 
 class BedMm(Model):

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
-from meanbead.core.vocabulary.base import Model
+from meanbead.core.model.base import Model
 
 _Number = Annotated[float, Field(ge=-1e5, le=1e5)]
 Matrix = Annotated[tuple[_Number, ...], Field(min_length=9, max_length=9)]

@@ -6,8 +6,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from meanbead.core.vocabulary.base import Provenance, Result
-from meanbead.core.vocabulary.finding import Finding, Severity
+from meanbead.core.model.base import Provenance, Result
+from meanbead.core.model.finding import Finding, Severity
 
 __all__ = ["Causes", "Estimate", "FeatureShare", "Finding", "Interval", "LayerLedger", "Result", "Severity"]
 

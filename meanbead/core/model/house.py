@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from meanbead.core.vocabulary.base import Model
+from meanbead.core.model.base import Model
 
 
 class HouseRules(Model):

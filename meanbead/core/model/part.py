@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from meanbead.core.vocabulary.estimate import Result
+from meanbead.core.model.estimate import Result
 
 
 class Extents(Result):

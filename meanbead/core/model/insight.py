@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from meanbead.core.vocabulary.base import Result
+from meanbead.core.model.base import Result
 
 SpotKind = Literal["thin_wall", "detail", "overhang", "slope", "flat_top", "bridge", "corner"]
 
