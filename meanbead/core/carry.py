@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 
-from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import bead_spacing_mm
+from meanbead.core.formulas.strength import shell_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.resolve import resolve
-from meanbead.core.strength import shell_mm
 
 _WIDTHS = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from meanbead.core.bead import bead_area_mm2, bead_spacing_mm
-from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
+from meanbead.core.formulas.bead import bead_area_mm2, bead_spacing_mm
+from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model.base import Provenance
 from meanbead.core.model.estimate import Result
 from meanbead.core.model.material import Material

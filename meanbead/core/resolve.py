@@ -9,8 +9,8 @@ from __future__ import annotations
 import math
 from typing import TypeVar
 
-from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer

@@ -10,12 +10,12 @@ from sqlalchemy.orm import Session
 
 from meanbead.core.advise.context import Context
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.formulas.strength import shell_mm
 from meanbead.core.model import Limits, Nozzle
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.resolve import resolve
-from meanbead.core.strength import shell_mm
 from meanbead.store import workshop
 from meanbead.store.tables import House, NozzleRow, Part, Purpose, RecipeRow, Spool
 

@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from meanbead.core.estimate import Engine
-from meanbead.core.strength import shell_mm
+from meanbead.core.formulas.strength import shell_mm
 from meanbead.store import workshop
 from meanbead.store.advice import DRY_FOR, Around, around, house_of
 from meanbead.store.tables import MaterialRow, NozzleRow, Purpose, Spool

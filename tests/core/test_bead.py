@@ -5,7 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from shapely import LineString
 
-from meanbead.core.bead import (
+from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import (
     bead_area_mm2,
     bead_spacing_mm,
     filament_length_mm,
@@ -13,7 +14,6 @@ from meanbead.core.bead import (
     speed_for_flow_mm_s,
     width_for_spacing_mm,
 )
-from meanbead.core.errors import RecipeError
 
 heights = st.floats(0.05, 1.0)
 widths = st.floats(1.0, 3.0)

@@ -8,10 +8,10 @@ from typing import Any
 from meanbead.core.advise.candidates import Candidate, candidates
 from meanbead.core.advise.context import Context, with_settings
 from meanbead.core.advise.trial import try_out
-from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
-from meanbead.core.melt import melt_ceiling
+from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.model.house import HouseRules
 from meanbead.core.part.facts import part_facts

@@ -2,7 +2,7 @@ import math
 import unittest
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.heat import cool_down_time_s, heat_up_time_s, machine_cool_down_s, machine_heat_up_s
+from meanbead.core.formulas.heat import cool_down_time_s, heat_up_time_s, machine_cool_down_s, machine_heat_up_s
 from meanbead.core.model import Printer
 
 

@@ -5,9 +5,9 @@ from typing import Any
 
 import numpy as np
 
-from meanbead.core.bead import bead_spacing_mm
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.moves import CLEAR_MM, all_moves
+from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import resolve

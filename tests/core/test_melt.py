@@ -5,7 +5,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from meanbead.core.melt import (
+from meanbead.core.formulas.melt import (
     PLANNING_MARGIN,
     centre_excess,
     fourier_for_excess,

@@ -5,8 +5,8 @@ import contourpy
 import numpy as np
 import shapely
 
-from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.patterns import GYROID_LENGTH, gyroid_field, honeycomb_side_mm
 from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of

@@ -3,9 +3,9 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import RecipeError
-from meanbead.core.melt import melt_ceiling
+from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.preview import preview
 from meanbead.core.resolve import resolve

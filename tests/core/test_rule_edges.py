@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 
 from meanbead.core.advise.context import Context
 from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.formulas.surface import clean_overhang_deg
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import Finding
 from meanbead.core.model.insight import PartInsight
 from meanbead.core.model.shop import Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.rules import findings
-from meanbead.core.surface import clean_overhang_deg
 from tests.support.insights import insight
 from tests.support.solids import box
 

@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.plan import SlopeHeights

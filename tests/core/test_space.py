@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from meanbead.core.advise.context import Context
 from meanbead.core.advise.space import job_at
-from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Job
-from meanbead.core.melt import melt_ceiling
+from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.resolve import resolve

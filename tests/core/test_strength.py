@@ -8,11 +8,11 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from meanbead.core.bead import bead_area_mm2
+from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.strength import cell_edge_mm, cell_wall_mm, crush_index, shell_mm, strength
+from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg, unsupported_share
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.resolve import resolve
-from meanbead.core.strength import cell_edge_mm, cell_wall_mm, crush_index, shell_mm, strength
-from meanbead.core.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg, unsupported_share
 from tests.support.insights import insight
 
 

@@ -7,8 +7,8 @@ import shapely
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.bead import SIDE_LOSS, bead_area_mm2, bead_spacing_mm
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import SIDE_LOSS, bead_area_mm2, bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
 from meanbead.core.plan import Shape

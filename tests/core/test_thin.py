@@ -6,7 +6,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.bead import SIDE_LOSS
+from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.strokes import Feature, plan_strokes
 from meanbead.core.strokes.thin import FREE_END_WIDTHS, ThinStrokes, strips_of, thin_strokes
 from meanbead.core.strokes.walls import inset

@@ -8,7 +8,7 @@ import manifold3d
 import numpy as np
 import shapely
 
-from meanbead.core.bead import SIDE_LOSS, bead_spacing_mm
+from meanbead.core.formulas.bead import SIDE_LOSS, bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
 from meanbead.core.resolve import resolve

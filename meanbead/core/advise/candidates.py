@@ -11,10 +11,10 @@ from typing import Literal
 
 from meanbead.core.advise.context import Context, with_settings
 from meanbead.core.advise.trial import Trial
-from meanbead.core.bead import bead_area_mm2
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
-from meanbead.core.melt import melt_ceiling, temperature_for_flow_c
+from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.rules.bead import LOWEST_PER_BORE

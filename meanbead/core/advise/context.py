@@ -10,7 +10,7 @@ from meanbead.core.carry import carried
 from meanbead.core.choices import with_value
 from meanbead.core.errors import MeanBeadError, RecipeError
 from meanbead.core.estimate.engine import Job
-from meanbead.core.melt import melt_ceiling
+from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.model.house import HouseRules

@@ -10,14 +10,14 @@ import math
 from meanbead.core.advise.context import Context
 from meanbead.core.attended import plates_per_day
 from meanbead.core.estimate.engine import Job
-from meanbead.core.melt import melt_ceiling
+from meanbead.core.formulas.melt import melt_ceiling
+from meanbead.core.formulas.strength import filled_density, strength
+from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg
 from meanbead.core.model.base import Result
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.insight import PartInsight
 from meanbead.core.plan import Plan
 from meanbead.core.rules.situation import even_flow_mm3_s
-from meanbead.core.strength import filled_density, strength
-from meanbead.core.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg
 
 
 class PlanMeasures(Result):
@@ -26,7 +26,7 @@ class PlanMeasures(Result):
     ``ridge_mm`` is the highest step on slopes, ``detail_mm`` the narrowest detail that is laid, ``outer_width_mm`` the outer line, whose half is the roundness of corners, ``overhang_margin_deg``
     by how much the bead could lean out further than the part does (negative where supports have to hold it),
     ``shell_mm`` the walls' thickness, ``density`` the share of the filling that is plastic. ``bond``, ``crush`` and
-    ``bend`` are strength indices (see :mod:`meanbead.core.strength`): comparisons, never ratings. ``over_usual_c`` is how
+    ``bend`` are strength indices (see :mod:`meanbead.core.formulas.strength`): comparisons, never ratings. ``over_usual_c`` is how
     much hotter than the plastic's usual it is run.
     """
 

@@ -13,11 +13,11 @@ from pydantic import Field
 from scipy.stats import qmc
 
 from meanbead.core.advise.context import Context, with_settings
-from meanbead.core.bead import bead_area_mm2
 from meanbead.core.choices import choices
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Job
-from meanbead.core.melt import melt_ceiling
+from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.plan import Plan
 from meanbead.core.resolve import resolve

@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.bead import filament_area_mm2
+from meanbead.core.formulas.bead import filament_area_mm2
 from meanbead.core.model.printer import Printer
 from meanbead.core.plan import Plan
 from meanbead.core.strokes.table import Strokes

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import BinaryIO
 
-from meanbead.core.bead import filament_area_mm2
 from meanbead.core.estimate.engine import ENGINE_VERSION, UNKNOWN_LIMITS
 from meanbead.core.estimate.timing import stronger
+from meanbead.core.formulas.bead import filament_area_mm2
+from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.gcode.replay import Replay, replay
-from meanbead.core.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.model.estimate import Causes, Estimate, FeatureShare, Finding, Interval
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle

@@ -2,7 +2,7 @@
 
 A file says where the nozzle goes and how much filament moves, not how wide a bead is. That follows from the section
 (filament times its area, over the way) and the layer's height: ``w = A/h + h (1 - pi/4)``, the flat stadium of
-:mod:`meanbead.core.bead` solved for its width.
+:mod:`meanbead.core.formulas.bead` solved for its width.
 """
 
 from __future__ import annotations
@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core import limits
-from meanbead.core.bead import SIDE_LOSS, filament_area_mm2
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.estimate.timing import CAUSES
+from meanbead.core.formulas.bead import SIDE_LOSS, filament_area_mm2
 from meanbead.core.gcode.replay import Mark, Replay, Settled, replay
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle

@@ -6,16 +6,16 @@ import math
 from collections.abc import Iterator
 
 from meanbead.core.durations import duration
-from meanbead.core.model.finding import Finding
-from meanbead.core.rules.bead import LOWEST_PER_BORE
-from meanbead.core.rules.situation import Situation, floor_to, remedy
-from meanbead.core.surface import (
+from meanbead.core.formulas.surface import (
     SHOWS_MM2,
     clean_overhang_deg,
     hanging_level_mm2,
     steepest_overhang_deg,
     unsupported_share,
 )
+from meanbead.core.model.finding import Finding
+from meanbead.core.rules.bead import LOWEST_PER_BORE
+from meanbead.core.rules.situation import Situation, floor_to, remedy
 
 LONG_BRIDGE_MM = 30.0
 FAST_BRIDGE_MM_S = 35.0

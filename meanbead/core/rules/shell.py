@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from meanbead.core.bead import bead_spacing_mm
+from meanbead.core.formulas.bead import bead_spacing_mm
+from meanbead.core.formulas.strength import filled_density, shell_mm
 from meanbead.core.model.finding import Finding, Remedy
 from meanbead.core.rules.situation import Situation, remedy
-from meanbead.core.strength import filled_density, shell_mm
 
 LOST_SHARE = 0.005
 VOID_SHARE = 0.02

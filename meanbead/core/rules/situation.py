@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from meanbead.core.melt import MeltCeiling
+from meanbead.core.formulas.melt import MeltCeiling
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import Remedy, SettingValue, SetTo
 from meanbead.core.model.house import HouseRules

@@ -9,8 +9,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.parallel import Objects
 from meanbead.core.plan import Shape
 from meanbead.core.strokes.choices import LayerChoices

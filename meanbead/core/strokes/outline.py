@@ -8,8 +8,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.bead import SIDE_LOSS
 from meanbead.core.errors import RecipeError
+from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.parallel import Objects
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import shapely
 
-from meanbead.core.bead import SIDE_LOSS, bead_spacing_mm
+from meanbead.core.formulas.bead import SIDE_LOSS, bead_spacing_mm
 from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
 from meanbead.core.plan import Shape

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.bead import SIDE_LOSS
+from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.parallel import Objects, spread
 
 MITRE_LIMIT = 2.0
@@ -26,7 +26,7 @@ class Loops:
 
 
 def spacings(width_mm: NDArray[np.float64], height_mm: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Distances at which beads fill without gaps, mm; :func:`meanbead.core.bead.bead_spacing_mm` for arrays."""
+    """Distances at which beads fill without gaps, mm; :func:`meanbead.core.formulas.bead.bead_spacing_mm` for arrays."""
     return width_mm - height_mm * SIDE_LOSS
 
 

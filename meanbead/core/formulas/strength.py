@@ -28,7 +28,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from meanbead.core.bead import bead_spacing_mm
+from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model.material import Material
 from meanbead.core.plan import Plan
 
