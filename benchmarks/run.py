@@ -23,7 +23,7 @@ from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
 from meanbead.core.part.sound import Solid, make_sound
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from tests.core.reference_motion import dense_time, jerk_corner
 
 

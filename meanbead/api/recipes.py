@@ -35,9 +35,9 @@ from meanbead.core.carry import carried, short_line
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
 from meanbead.core.nudge import nudges
-from meanbead.core.preview import Preview, preview
-from meanbead.core.resolve import resolve
-from meanbead.core.settings_sheet import as_csv, settings_sheet
+from meanbead.core.recipe.preview import Preview, preview
+from meanbead.core.recipe.resolve import resolve
+from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
 from meanbead.store import jobs, workshop
 from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, Part, RecipeRow
 

@@ -18,8 +18,8 @@ from meanbead.core.model.finding import SetTo
 from meanbead.core.model.part import Guesses
 from meanbead.core.nudge import Nudge
 from meanbead.core.part.stances import StoodWays
-from meanbead.core.preview import Preview
-from meanbead.core.settings_sheet import Setting
+from meanbead.core.recipe.preview import Preview
+from meanbead.core.recipe.settings_sheet import Setting
 from meanbead.store.tables import (
     House,
     HouseRecipe,

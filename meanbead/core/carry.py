@@ -9,7 +9,7 @@ from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.formulas.strength import shell_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.estimate import Result
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 
 _WIDTHS = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 

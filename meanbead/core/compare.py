@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from meanbead.core.choices import choices, value_at, with_value
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Recipe
 from meanbead.core.model.estimate import Result
+from meanbead.core.recipe.choices import choices, value_at, with_value
 
 MOST_PLAYERS = 6
 """Up to so many changes all orders are gone through; with more, those of one group count as one change."""

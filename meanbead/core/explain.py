@@ -87,7 +87,7 @@ _UNITS = ("mm3_s", "mm_s2", "mm_s", "mm2", "mm3", "mm", "deg", "cm3", "c", "s", 
 
 def field_label(field: str) -> str:
     """A dotted field as people call it: a setting by its own label, others by their words."""
-    from meanbead.core.choices import choices
+    from meanbead.core.recipe.choices import choices
 
     labels = {choice.key: choice.label for choice in choices()}
     steps = [step for step in field.split(".") if not step.isdigit()]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from meanbead.core.choices import Choice, choices, value_at, with_value
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model.estimate import Result
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
+from meanbead.core.recipe.resolve import resolve
 
 SAMPLE_LAYERS = 24
 _MOST_OPTIONS = 8

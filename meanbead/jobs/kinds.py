@@ -22,7 +22,7 @@ from meanbead.core.part.closing import close_gaps
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stances import StoodWay, StoodWays, simpler, stances
 from meanbead.core.part.steady import STEADY_DEG
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.store import intake, jobs, workshop
 from meanbead.store.advice import around

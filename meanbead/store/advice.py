@@ -15,7 +15,7 @@ from meanbead.core.model import Limits, Nozzle
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
 from meanbead.core.part.facts import part_facts
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from meanbead.store import workshop
 from meanbead.store.tables import House, NozzleRow, Part, Purpose, RecipeRow, Spool
 

@@ -15,7 +15,7 @@ from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.model.house import HouseRules
 from meanbead.core.part.facts import part_facts
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 from tests.support.solids import box, cylinder
 

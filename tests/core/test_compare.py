@@ -106,7 +106,7 @@ class Nudging(unittest.TestCase):
         self.assertIn("higher than the bore", found[1].problem)
 
     def test_options_and_switches(self) -> None:
-        from meanbead.core.choices import choices
+        from meanbead.core.recipe.choices import choices
 
         by_key = {choice.key: choice for choice in choices()}
         self.assertEqual(neighbours(job(), by_key["spiral"]), [True])

@@ -13,8 +13,8 @@ from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.parallel import spread
-from meanbead.core.preview import preview
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.preview import preview
+from meanbead.core.recipe.resolve import resolve
 from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()

@@ -15,7 +15,7 @@ from meanbead.core.gcode.replay import Replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.sound import Solid
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import FEATURES, Feature, plan_strokes
 from tests.support.solids import cylinder, sphere
 

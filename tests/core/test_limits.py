@@ -18,7 +18,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.model.shop import Attended, Shop
 from meanbead.core.part.facts import part_facts
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 from tests.support.solids import box
 

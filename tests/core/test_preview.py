@@ -7,8 +7,8 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.preview import preview
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.preview import preview
+from meanbead.core.recipe.resolve import resolve
 
 PRINTER, PLA = Printer(), Material()
 

@@ -5,7 +5,7 @@ import numpy as np
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.sample import sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes.outline import cut_solid
 from tests.demo.test_lessons import solid
 from tests.support.solids import box, cone, sphere

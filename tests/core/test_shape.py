@@ -12,8 +12,8 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.heights import slope_layers
-from meanbead.core.plan import SlopeHeights
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.plan import SlopeHeights
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.outline import cut_solid
 from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of

@@ -12,7 +12,7 @@ from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.strength import cell_edge_mm, cell_wall_mm, crush_index, shell_mm, strength
 from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg, unsupported_share
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 
 

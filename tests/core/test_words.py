@@ -12,7 +12,7 @@ from meanbead.core.gcode.drawn import AXIS_SPEED, MELT_CEILING, OUTSIDE, DrawnFi
 from meanbead.core.gcode.replay import Replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import FEATURES, plan_strokes
 from tests.support.solids import cylinder
 

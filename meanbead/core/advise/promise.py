@@ -13,7 +13,7 @@ from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.advise.space import Point
 from meanbead.core.attended import plates_per_day
 from meanbead.core.estimate.engine import Job, Sampled
-from meanbead.core.plan import Plan
+from meanbead.core.recipe.plan import Plan
 
 Floats = NDArray[np.float64]
 

@@ -30,7 +30,7 @@ from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.parallel import each
-from meanbead.core.plan import Plan
+from meanbead.core.recipe.plan import Plan
 from meanbead.core.rules import FORBIDDING
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]

@@ -13,14 +13,14 @@ from pydantic import Field
 from scipy.stats import qmc
 
 from meanbead.core.advise.context import Context, with_settings
-from meanbead.core.choices import choices
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model.finding import SettingValue, SetTo
-from meanbead.core.plan import Plan
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.choices import choices
+from meanbead.core.recipe.plan import Plan
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules.situation import SPREAD_TO_FIT, floor_to
 
 Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]

@@ -9,8 +9,8 @@ from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import Finding
-from meanbead.core.plan import Plan
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.plan import Plan
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import findings
 
 SAMPLE_LAYERS = 24

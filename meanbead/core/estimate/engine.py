@@ -41,8 +41,8 @@ from meanbead.core.part.insight import Insight, part_insight
 from meanbead.core.part.sound import Solid
 from meanbead.core.part.stances import simpler, stances
 from meanbead.core.part.steady import STEADY_DEG
-from meanbead.core.plan import Plan
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.plan import Plan
+from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import Situation, findings
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
 from meanbead.core.strokes.build import Watch, nobody

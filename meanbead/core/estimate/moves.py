@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import filament_area_mm2
 from meanbead.core.model.printer import Printer
-from meanbead.core.plan import Plan
+from meanbead.core.recipe.plan import Plan
 from meanbead.core.strokes.table import Strokes
 
 Floats = NDArray[np.float64]

@@ -17,7 +17,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import bead_spacing_mm
-from meanbead.core.plan import Shape
+from meanbead.core.recipe.plan import Shape
 from meanbead.core.strokes.choices import SOLID_DENSITY, layer_choices
 from meanbead.core.strokes.filling import bridges_over_sparse
 from meanbead.core.strokes.outline import Cut

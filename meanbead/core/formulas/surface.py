@@ -6,7 +6,7 @@ import math
 
 from meanbead.core.model.insight import PartInsight
 from meanbead.core.model.printer import Printer
-from meanbead.core.plan import Plan
+from meanbead.core.recipe.plan import Plan
 
 SHOWS_SHARE = 0.004
 """Slopes, or overhangs, on a smaller share of the surface are not what a recipe is chosen for."""

@@ -1,6 +1,6 @@
 """The recipe: what a person decides for one part.
 
-Every key is optional. What is left out follows from the nozzle and the material (:mod:`meanbead.core.resolve`),
+Every key is optional. What is left out follows from the nozzle and the material (:mod:`meanbead.core.recipe.resolve`),
 so that a recipe holds choices only, and a changed nozzle carries the rest along.
 """
 
@@ -197,7 +197,7 @@ class Adhesion(Model):
 
 
 class Recipe(Model):
-    """What a person chose. See :class:`meanbead.core.resolve.Plan` for what a printer is told."""
+    """What a person chose. See :class:`meanbead.core.recipe.resolve.Plan` for what a printer is told."""
 
     nozzle_diameter_mm: Annotated[float, Field(ge=0.1, le=2.0)] | None = None
     layer_height_mm: HeightMm | None = None

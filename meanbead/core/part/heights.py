@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.sound import Solid
-from meanbead.core.plan import SlopeHeights
+from meanbead.core.recipe.plan import SlopeHeights
 
 BIN_MM = 0.01
 """Heights are looked up on a grid this fine."""

@@ -18,7 +18,7 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
-from meanbead.core.plan import Plan
+from meanbead.core.recipe.plan import Plan
 from meanbead.core.schools import school_label
 
 

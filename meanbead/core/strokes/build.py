@@ -15,7 +15,7 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.sound import Solid
-from meanbead.core.plan import Shape
+from meanbead.core.recipe.plan import Shape
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
 from meanbead.core.strokes.features import SKIN_FEATURES, Feature
 from meanbead.core.strokes.filling import (

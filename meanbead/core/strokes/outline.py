@@ -14,7 +14,7 @@ from meanbead.core.parallel import Objects
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid
 from meanbead.core.part.sound import Solid
-from meanbead.core.plan import Shape
+from meanbead.core.recipe.plan import Shape
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.overlay import intersection

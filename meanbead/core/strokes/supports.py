@@ -16,7 +16,7 @@ from scipy.spatial import cKDTree
 
 from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
-from meanbead.core.plan import SupportShape
+from meanbead.core.recipe.plan import SupportShape
 from meanbead.core.strokes.overlay import difference, intersection, together, without
 from meanbead.core.strokes.walls import grown
 

@@ -10,7 +10,7 @@ from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
 from meanbead.core.model.recipe import Recipe
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.resolve import resolve
 
 DEFAULT_FLAT_PER_BORE = 2.5
 

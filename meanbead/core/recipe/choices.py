@@ -58,7 +58,7 @@ def _all() -> tuple[Choice, ...]:
 
 
 def _made() -> Iterator[Choice]:
-    catalogue = tomllib.loads(files("meanbead.core").joinpath("choices.toml").read_text("utf-8"))
+    catalogue = tomllib.loads(files("meanbead.core.recipe").joinpath("choices.toml").read_text("utf-8"))
     for group, rows in catalogue.items():
         for key, row in rows.items():
             low, high = _bounds(key)

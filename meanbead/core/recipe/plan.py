@@ -1,6 +1,6 @@
 """A plan: a recipe with nothing left open. Its ``shape`` decides where strokes go, the rest how they are run.
 
-:func:`meanbead.core.resolve.resolve` makes plans; everything after it reads them.
+:func:`meanbead.core.recipe.resolve.resolve` makes plans; everything after it reads them.
 """
 
 from __future__ import annotations

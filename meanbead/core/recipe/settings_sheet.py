@@ -6,10 +6,10 @@ import csv
 import io
 from typing import Any
 
-from meanbead.core.choices import Choice, choices, value_at
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.estimate import Result
-from meanbead.core.resolve import resolve
+from meanbead.core.recipe.choices import Choice, choices, value_at
+from meanbead.core.recipe.resolve import resolve
 
 ONLY_WITH = {
     "variable_height": ("variable_height.kind", "by_slope"),

@@ -18,7 +18,7 @@ from meanbead.core.model.recipe import (
     Recipe,
     VariableHeight,
 )
-from meanbead.core.plan import (
+from meanbead.core.recipe.plan import (
     CopyShape,
     FeatureSpeeds,
     IroningShape,
