@@ -12,13 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.api.binary import FLOW_UNIT_MM3_S, SPEED_UNIT_MM_S, mesh_bytes, strokes_bytes
-from meanbead.core.carry import carried, short_line
 from meanbead.core.compare import changes_between, mixed
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.recipe.adapt import carried, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet

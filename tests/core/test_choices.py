@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import BaseModel, ValidationError
 
-from meanbead.core.carry import carried, short_line
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.recipe.adapt import carried, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet

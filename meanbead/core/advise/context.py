@@ -6,7 +6,6 @@ from dataclasses import dataclass, field, replace
 
 from pydantic import ValidationError
 
-from meanbead.core.carry import carried
 from meanbead.core.errors import MeanBeadError, RecipeError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.formulas.melt import melt_ceiling
@@ -19,6 +18,7 @@ from meanbead.core.model.part import PartFacts
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
+from meanbead.core.recipe.adapt import carried
 from meanbead.core.recipe.choices import with_value
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
