@@ -31,9 +31,9 @@ from meanbead.api.shapes import (
 )
 from meanbead.core import limits
 from meanbead.core.advise.context import with_settings
+from meanbead.core.compare.sensitivity import nudges
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
-from meanbead.core.nudge import nudges
 from meanbead.core.recipe.adapt import carried, short_line
 from meanbead.core.recipe.preview import Preview, preview
 from meanbead.core.recipe.resolve import resolve

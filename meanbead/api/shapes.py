@@ -12,11 +12,11 @@ from meanbead.api.shape import Name, RowId, Shape, Version
 from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import Found
-from meanbead.core.compare import Waterfall
+from meanbead.core.compare.sensitivity import Nudge
+from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.model import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
 from meanbead.core.model.finding import SetTo
 from meanbead.core.model.part import Guesses
-from meanbead.core.nudge import Nudge
 from meanbead.core.part.stances import StoodWays
 from meanbead.core.recipe.preview import Preview
 from meanbead.core.recipe.settings_sheet import Setting

@@ -14,7 +14,7 @@ from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.search import Found, search
-from meanbead.core.compare import waterfall
+from meanbead.core.compare.waterfall import waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Recipe

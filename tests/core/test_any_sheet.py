@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.api.binary import FLOW_UNIT_MM3_S, SPEED_UNIT_MM_S, mesh_bytes, strokes_bytes
-from meanbead.core.compare import changes_between, mixed
+from meanbead.core.compare.waterfall import changes_between, mixed
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail

@@ -2,12 +2,12 @@ import unittest
 from dataclasses import replace
 from typing import Any
 
-from meanbead.core.compare import MOST_PLAYERS, changes_between, mixed, waterfall
+from meanbead.core.compare.sensitivity import neighbours, nudges
+from meanbead.core.compare.waterfall import MOST_PLAYERS, changes_between, mixed, waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.nudge import neighbours, nudges
 from tests.support.solids import box
 
 SOLID = box(20, 20, 6)

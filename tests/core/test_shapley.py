@@ -10,7 +10,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.compare import MOST_PLAYERS, ORDERS_TRIED, _average, _orders
+from meanbead.core.compare.waterfall import MOST_PLAYERS, ORDERS_TRIED, _average, _orders
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job

@@ -7,11 +7,11 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from meanbead.core.compare.sensitivity import neighbours
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.nudge import neighbours
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import ONLY_WITH, settings_sheet
