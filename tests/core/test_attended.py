@@ -7,8 +7,15 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.attended import clock, ends_unattended, just_fits, longest_for_s, next_attended_h, plates_per_day
 from meanbead.core.model.shop import Attended
+from meanbead.core.schedule.attendance import (
+    clock,
+    ends_unattended,
+    just_fits,
+    longest_for_s,
+    next_attended_h,
+    plates_per_day,
+)
 
 DAY = Attended(from_h=8, to_h=22, turnaround_min=10)
 

@@ -19,12 +19,12 @@ from meanbead.core.advise.measures import measures
 from meanbead.core.advise.promise import Prospect, Shares, promises
 from meanbead.core.advise.search import Found, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
-from meanbead.core.attended import longest_for_s, plates_per_day
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Nozzle, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
+from meanbead.core.schedule.attendance import longest_for_s, plates_per_day
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 
 ENGINE = Engine()

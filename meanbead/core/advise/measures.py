@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 
 from meanbead.core.advise.context import Context
-from meanbead.core.attended import plates_per_day
 from meanbead.core.estimate.engine import Job
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.formulas.strength import filled_density, strength
@@ -18,6 +17,7 @@ from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.insight import PartInsight
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.rules.situation import even_flow_mm3_s
+from meanbead.core.schedule.attendance import plates_per_day
 
 
 class PlanMeasures(Result):

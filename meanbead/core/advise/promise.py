@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from meanbead.core.advise.context import Context
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.advise.space import Point
-from meanbead.core.attended import plates_per_day
 from meanbead.core.estimate.engine import Job, Sampled
 from meanbead.core.recipe.plan import Plan
+from meanbead.core.schedule.attendance import plates_per_day
 
 Floats = NDArray[np.float64]
 
