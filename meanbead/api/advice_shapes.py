@@ -16,7 +16,7 @@ from meanbead.core.advise.space import Vary
 from meanbead.core.model.finding import Finding
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
-from meanbead.core.schools import Matter, matters
+from meanbead.core.rules.conventions import Matter, matters
 from meanbead.store.tables import House, Spool
 
 

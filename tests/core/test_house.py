@@ -12,7 +12,7 @@ from meanbead.core.model.finding import Finding, Remedy, SetTo
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.purpose import PURPOSES
 from meanbead.core.model.shop import Attended, Shop
-from meanbead.core.schools import matters, school_label
+from meanbead.core.rules.conventions import matters, school_label
 
 
 class Rules(unittest.TestCase):

@@ -26,7 +26,7 @@ from meanbead.core.part import slices
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.sound import Solid
 from meanbead.core.rules import RULES, findings
-from meanbead.core.schools import matters, school_label
+from meanbead.core.rules.conventions import matters, school_label
 from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some
 from tests.support.insights import insight
 from tests.support.solids import block, box, cylinder, ledge, solid_of, table

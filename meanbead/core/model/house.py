@@ -8,7 +8,7 @@ from meanbead.core.model.base import Model
 
 
 class HouseRules(Model):
-    """One school a matter. Names and reasons stand in ``schools.toml``; see :mod:`meanbead.core.schools`."""
+    """One school a matter. Names and reasons stand in ``schools.toml``; see :mod:`meanbead.core.rules.conventions`."""
 
     layer_height_ceiling: Literal["three_quarters", "four_fifths"] = "three_quarters"
     line_width: Literal["a_little_wider", "as_bore", "quarter_wider", "wide_inside", "wide", "narrow"] = (

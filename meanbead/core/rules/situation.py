@@ -19,7 +19,7 @@ from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
 from meanbead.core.recipe.plan import Plan
-from meanbead.core.schools import school_label
+from meanbead.core.rules.conventions import school_label
 
 
 @dataclass(frozen=True)

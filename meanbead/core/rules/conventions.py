@@ -30,7 +30,7 @@ class Matter(Result):
 @cache
 def matters() -> tuple[Matter, ...]:
     """All matters, in the order in which people decide them."""
-    catalogue = tomllib.loads(files("meanbead.core").joinpath("schools.toml").read_text("utf-8"))
+    catalogue = tomllib.loads(files("meanbead.core.rules").joinpath("conventions.toml").read_text("utf-8"))
     return tuple(
         Matter(
             key=key,
