@@ -18,8 +18,8 @@ from urllib.request import urlopen
 import waitress
 
 from meanbead.api import create_app
-from meanbead.core import limits
 from meanbead.core.estimate import Engine
+from meanbead.core.runtime import limits
 from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
 from meanbead.jobs.worker import WorkerThread
 from meanbead.store import cluster

@@ -8,8 +8,8 @@ from flask_compress import Compress
 from meanbead import __version__
 from meanbead.api import advice, describe, guard, house, jobs, pages, parts, problems, recipes, shelf, views
 from meanbead.api.context import Context, attach
-from meanbead.core import limits
 from meanbead.core.estimate import Engine
+from meanbead.core.runtime import limits
 from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 

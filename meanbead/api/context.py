@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from flask import current_app, request
 from sqlalchemy.orm import Session
 
-from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate import Engine
 from meanbead.core.gcode.drawn import DrawnFile
+from meanbead.core.runtime.cache import BoundedCache
 from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
 

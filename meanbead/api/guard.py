@@ -7,7 +7,7 @@ from urllib.parse import urlsplit
 from apiflask import APIFlask
 from flask import Response, abort, request
 
-from meanbead.core import limits
+from meanbead.core.runtime import limits
 
 _LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
 _SAFE = {"GET", "HEAD", "OPTIONS"}

@@ -29,7 +29,6 @@ from meanbead.api.shapes import (
     recipe_out,
     version_out,
 )
-from meanbead.core import limits
 from meanbead.core.advise.context import with_settings
 from meanbead.core.compare.sensitivity import nudges
 from meanbead.core.errors import MeanBeadError
@@ -38,6 +37,7 @@ from meanbead.core.recipe.adapt import carried, short_line
 from meanbead.core.recipe.preview import Preview, preview
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
+from meanbead.core.runtime import limits
 from meanbead.store import jobs, workshop
 from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, Part, RecipeRow
 

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from meanbead.core import limits
+from meanbead.core.runtime import limits
 
 Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
 

@@ -9,7 +9,6 @@ from flask import Response, request
 from meanbead.api.binary import BINARY, binary, mesh_bytes, strokes_bytes
 from meanbead.api.context import context, session
 from meanbead.api.shape import Shape
-from meanbead.core import limits
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job
@@ -18,6 +17,7 @@ from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.gcode.replay import MarkKind
 from meanbead.core.model import PartInsight
 from meanbead.core.part.insight import Insight
+from meanbead.core.runtime import limits
 from meanbead.core.strokes import FEATURES
 from meanbead.store import workshop
 from meanbead.store.tables import Part

@@ -143,7 +143,7 @@ class Apart(unittest.TestCase):
             apart.run_apart("timeit", ["-n", "1", "-r", "1", "bytearray(10**10)"], "reading it", memory_bytes=10**9)
 
     def test_many_pieces_are_refused_before_any_work(self) -> None:
-        with mock.patch("meanbead.core.limits.BODIES_CLOSED", 3), self.assertRaisesRegex(PartError, "8 pieces"):
+        with mock.patch("meanbead.core.runtime.limits.BODIES_CLOSED", 3), self.assertRaisesRegex(PartError, "8 pieces"):
             closed(open_balls(8))
 
 

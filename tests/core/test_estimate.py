@@ -6,15 +6,15 @@ from contextlib import suppress
 import numpy as np
 from pydantic import ValidationError
 
-from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.lookahead import straight_move_time_s
-from meanbead.core.parallel import spread
 from meanbead.core.recipe.preview import preview
 from meanbead.core.recipe.resolve import resolve
+from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.parallel import spread
 from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()

@@ -8,10 +8,10 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
-from meanbead.core.cache import BoundedCache
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Recipe
-from meanbead.core.parallel import each, halves, in_threads, spread
+from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.parallel import each, halves, in_threads, spread
 from tests.support.solids import block, solid_of
 
 

@@ -15,7 +15,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding, SetTo
-from meanbead.core.parallel import each
+from meanbead.core.runtime.parallel import each
 
 Goal = Literal["minutes", "grams", "cost"]
 

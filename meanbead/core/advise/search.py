@@ -28,9 +28,9 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
-from meanbead.core.parallel import each
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.rules import FORBIDDING
+from meanbead.core.runtime.parallel import each
 from meanbead.core.schedule.attendance import just_fits
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]

@@ -13,7 +13,6 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.detail import StrokeDetail, stroke_detail
 from meanbead.core.estimate.first_layer import FirstLayer, first_layer
@@ -35,7 +34,6 @@ from meanbead.core.model import (
     Printer,
     Recipe,
 )
-from meanbead.core.parallel import in_threads
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import Insight, part_insight
 from meanbead.core.part.sound import Solid
@@ -44,6 +42,8 @@ from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import Situation, findings
+from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.parallel import in_threads
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
 from meanbead.core.strokes.build import Watch, nobody
 

@@ -14,8 +14,8 @@ from meanbead.core.model.printer import Accelerations, AxisAccelerationsMmS2, Ax
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.twofold import plan_with_and_without
-from meanbead.core.parallel import halves, in_threads
 from meanbead.core.recipe.plan import Plan
+from meanbead.core.runtime.parallel import halves, in_threads
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
 

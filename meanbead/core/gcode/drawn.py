@@ -14,7 +14,6 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core import limits
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.estimate.timing import CAUSES
@@ -24,6 +23,7 @@ from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
 from meanbead.core.part.slices import Layers
+from meanbead.core.runtime import limits
 from meanbead.core.strokes.features import FEATURES, Feature
 from meanbead.core.strokes.table import LayerAreas, Strokes
 

@@ -15,7 +15,7 @@ from meanbead.core.motion.lookahead import (
     deviation_corner_mm_s,
     limit_by_axis,
 )
-from meanbead.core.parallel import halves, in_threads
+from meanbead.core.runtime.parallel import halves, in_threads
 
 Floats = NDArray[np.float64]
 

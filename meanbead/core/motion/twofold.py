@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.motion.limits import PathLimits
 from meanbead.core.motion.lookahead import trapezoid
-from meanbead.core.parallel import halves, in_threads
+from meanbead.core.runtime.parallel import halves, in_threads
 
 Floats = NDArray[np.float64]
 

@@ -13,8 +13,8 @@ import sys
 import threading
 from collections.abc import Callable, Sequence
 
-from meanbead.core import limits
 from meanbead.core.errors import PartError
+from meanbead.core.runtime import limits
 
 
 def run_apart(

@@ -7,8 +7,8 @@ import posixpath
 import zipfile
 import zlib
 
-from meanbead.core import limits
 from meanbead.core.errors import PartError, SeveralModels
+from meanbead.core.runtime import limits
 
 ENDINGS = ("stl", "obj", "3mf", "ply", "step", "stp")
 _DAMAGED = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError, ValueError)

@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from meanbead.core import limits
 from meanbead.core.errors import PartError
 from meanbead.core.model.part import Guesses
 from meanbead.core.part.apart import run_apart
@@ -27,6 +26,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.sound import Solid, digest_of, solid_manifold, surface_of
 from meanbead.core.part.wording import count_of, was
+from meanbead.core.runtime import limits
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

@@ -13,10 +13,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core import limits
 from meanbead.core.errors import PartError
 from meanbead.core.part.archive import is_threemf, model_of
 from meanbead.core.part.threemf import read_threemf
+from meanbead.core.runtime import limits
 
 _STL_HEADER = 84
 _STL_RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])

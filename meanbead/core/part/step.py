@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core import limits
 from meanbead.core.part.apart import run_apart
+from meanbead.core.runtime import limits
 
 TOLERANCE_MM = 0.02
 """How far triangles may lie from the surface: a twentieth of the usual bead's width, far below what a print shows."""

@@ -17,9 +17,9 @@ import numpy as np
 from defusedxml.common import DefusedXmlException
 from numpy.typing import NDArray
 
-from meanbead.core import limits
 from meanbead.core.errors import PartError
 from meanbead.core.part.archive import bomb, check_entries
+from meanbead.core.runtime import limits
 
 UNIT_MM = {
     "micron": 0.001,

@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.overlay import difference, intersection, prepared_copies, without
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.walls import grown

@@ -10,12 +10,12 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.cache import BoundedCache
 from meanbead.core.errors import RecipeError
-from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.sound import Solid
 from meanbead.core.recipe.plan import Shape
+from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
 from meanbead.core.strokes.features import SKIN_FEATURES, Feature
 from meanbead.core.strokes.filling import (

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
 from meanbead.core.strokes.overlay import without

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces
 from meanbead.core.strokes.sequence import sequence

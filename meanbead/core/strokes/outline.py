@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
-from meanbead.core.parallel import Objects
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid
 from meanbead.core.part.sound import Solid
 from meanbead.core.recipe.plan import Shape
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.overlay import intersection

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import shapely
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 
 GRID_MM = 1e-5
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 from meanbead.core.model.recipe import InfillPattern
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.overlay import difference, intersection
 from meanbead.core.strokes.pieces import Curves
 from meanbead.core.strokes.scanlines import Lines, scan_lines

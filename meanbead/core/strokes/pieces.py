@@ -7,7 +7,7 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.scanlines import Lines
 from meanbead.core.strokes.walls import Loops

@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.walls import rings_of
 
 _SHORTEST_MM = 0.05

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.parallel import Objects, spread
+from meanbead.core.runtime.parallel import Objects, spread
 from meanbead.core.strokes.bridges import find_bridges
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
 from meanbead.core.strokes.overlay import difference, intersection, prepared_copies

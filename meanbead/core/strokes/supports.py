@@ -14,9 +14,9 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from meanbead.core.parallel import Objects
 from meanbead.core.part.slices import Layers
 from meanbead.core.recipe.plan import SupportShape
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.overlay import difference, intersection, together, without
 from meanbead.core.strokes.walls import grown
 

@@ -20,7 +20,7 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from meanbead.core.parallel import Objects
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.overlay import difference, intersection
 from meanbead.core.strokes.walls import grown
 

@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import SIDE_LOSS
-from meanbead.core.parallel import Objects, spread
+from meanbead.core.runtime.parallel import Objects, spread
 
 MITRE_LIMIT = 2.0
 _EMPTY = shapely.MultiPolygon()
