@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from meanbead.core.durations import duration, duration_difference
 from meanbead.core.errors import MeanBeadError, OpenSurface, PartError, SeveralModels
-from meanbead.core.explain import explain
 from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
+from meanbead.core.text.durations import duration, duration_difference
+from meanbead.core.text.explain import explain
 
 if TYPE_CHECKING:  # the engine is loaded by the commands that need it
     from meanbead.core.advise.context import Context as AdviceContext

@@ -16,9 +16,9 @@ from werkzeug.exceptions import HTTPException
 from meanbead.api import shapes
 from meanbead.api.shape import Shape
 from meanbead.core.errors import MeanBeadError, OpenSurface, SeveralModels, UnitUnclear
-from meanbead.core.explain import explain, field_label
 from meanbead.core.model.base import Model
 from meanbead.core.runtime import limits
+from meanbead.core.text.explain import explain, field_label
 from meanbead.store.workshop import NotFound, Stale
 
 _LOG = logging.getLogger(__name__)

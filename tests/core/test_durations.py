@@ -1,6 +1,6 @@
 import unittest
 
-from meanbead.core.durations import duration, duration_difference
+from meanbead.core.text.durations import duration, duration_difference
 
 
 class Durations(unittest.TestCase):

@@ -2,8 +2,8 @@ import unittest
 
 from pydantic import BaseModel, ValidationError
 
-from meanbead.core.explain import explain
 from meanbead.core.model import Material, Printer, Recipe
+from meanbead.core.text.explain import explain
 
 
 def said(model: type[BaseModel], keys: dict) -> dict[str, str]:

@@ -7,7 +7,7 @@ import re
 import trimesh
 from playwright.sync_api import Route, expect
 
-from meanbead.core.durations import duration
+from meanbead.core.text.durations import duration
 from tests.support.open_surfaces import open_scan
 from tests.support.solids import stl_bytes
 from tests.ui.browser import UiCase

@@ -7,9 +7,9 @@ from typing import Annotated
 from pydantic import Field
 
 from meanbead.core.advise.measures import Measures, PlanMeasures
-from meanbead.core.durations import duration
 from meanbead.core.model.base import NonNegative, Result, Share
 from meanbead.core.model.purpose import Limits
+from meanbead.core.text.durations import duration
 
 
 class SearchLimits(Limits):

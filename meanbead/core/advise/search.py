@@ -23,7 +23,6 @@ from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
 from meanbead.core.advise.promise import Prospect, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
-from meanbead.core.durations import duration
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.model.base import Result
@@ -32,6 +31,7 @@ from meanbead.core.recipe.plan import Plan
 from meanbead.core.rules import FORBIDDING
 from meanbead.core.runtime.parallel import each
 from meanbead.core.schedule.attendance import just_fits
+from meanbead.core.text.durations import duration
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
 SEARCH_LAYERS = 12

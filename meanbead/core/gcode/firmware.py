@@ -14,8 +14,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.explain import explain
 from meanbead.core.model.printer import Printer
+from meanbead.core.text.explain import explain
 
 _COMMAND = re.compile(r"\b(M92|M201|M203|M204|M205)\b((?:\s+[A-Z]-?\d*\.?\d+)+)\s*$")
 """A command to the end of its line: what is damaged on the way must not be read as a smaller number."""

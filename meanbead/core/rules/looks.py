@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from meanbead.core.durations import duration
 from meanbead.core.formulas.surface import flattest_slope_deg, ridge_mm
 from meanbead.core.model.finding import Finding, SettingValue
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.text.durations import duration
 
 TOP_SPEED_MM_S = 70.0
 IRONING_SHARE = 0.15

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from meanbead.core.durations import duration
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import SKIP_RATIO, WALL_LOSS, temperature_for_flow_c
 from meanbead.core.model.finding import Finding, Remedy, SettingValue
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation, ceil_to, floor_to, remedy, words
+from meanbead.core.text.durations import duration
 
 OOZE_MARGIN_C = 12.0
 """Hotter than the flow needs by less than this is not worth a word."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from meanbead.core.durations import duration
 from meanbead.core.formulas.surface import (
     SHOWS_MM2,
     clean_overhang_deg,
@@ -16,6 +15,7 @@ from meanbead.core.formulas.surface import (
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.situation import Situation, floor_to, remedy
+from meanbead.core.text.durations import duration
 
 LONG_BRIDGE_MM = 30.0
 FAST_BRIDGE_MM_S = 35.0

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from meanbead.core.durations import duration
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.situation import Situation, ceil_to, floor_to, remedy
+from meanbead.core.text.durations import duration
 
 WAITING_SHARE = 0.05
 SHORT_LAYER_S = 5.0

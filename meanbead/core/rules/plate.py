@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from meanbead.core.durations import duration
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.situation import Situation, remedy
 from meanbead.core.schedule.attendance import clock, ends_unattended, next_attended_h, someone_is_there
+from meanbead.core.text.durations import duration
 
 
 def room_on_machine(s: Situation) -> Iterator[Finding]:

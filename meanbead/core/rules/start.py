@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from meanbead.core.durations import duration
 from meanbead.core.model.finding import Finding, SettingValue
 from meanbead.core.part.steady import STEADY_DEG
 from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.text.durations import duration
 
 FAST_FIRST_LAYER_MM_S = 40.0
 BRIM_MM = 6.0

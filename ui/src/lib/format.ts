@@ -1,6 +1,6 @@
 /** Figures as people read them: durations in one way everywhere, grams to 0.1. */
 
-/** A duration, as meanbead/core/durations.py writes it: `48 s`, `4 min 48 s`, `18 min`, `1 h 05`. */
+/** A duration, as meanbead/core/text/durations.py writes it: `48 s`, `4 min 48 s`, `18 min`, `1 h 05`. */
 export function clock(seconds: number): string {
   const whole = Math.round(seconds);
   if (whole < 60) return `${whole} s`;
