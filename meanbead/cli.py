@@ -361,7 +361,7 @@ def _firmware(arguments: argparse.Namespace) -> None:
 
 
 def _standin(arguments: argparse.Namespace) -> None:
-    from meanbead.standins.console import ConsoleServer
+    from meanbead.simulators.console import ConsoleServer
 
     with ConsoleServer(arguments.port) as server:
         print(f"A simulated console listens at {server.address}. Stop it with Ctrl-C.", flush=True)

@@ -9,7 +9,7 @@ from pathlib import Path
 import trimesh
 
 from meanbead.cli import main
-from meanbead.standins.console import ConsoleServer
+from meanbead.simulators.console import ConsoleServer
 from tests.support.solids import stl_bytes
 
 

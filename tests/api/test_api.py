@@ -11,7 +11,7 @@ from openapi_spec_validator import validate
 
 from meanbead.api import create_app
 from meanbead.demo.workshop import fill_if_empty
-from meanbead.standins.console import ConsoleServer
+from meanbead.simulators.console import ConsoleServer
 from meanbead.store.database import Database
 from tests.support.server import new_database
 from tests.support.solids import stl_bytes

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode import printer_from_report
 from meanbead.devices.console import fetch_report
-from meanbead.standins.console import CHATTER, Console, ConsoleServer, on_terminal
+from meanbead.simulators.console import CHATTER, Console, ConsoleServer, on_terminal
 
 
 class Served(unittest.TestCase):

@@ -2,7 +2,7 @@ import threading
 
 from playwright.sync_api import Locator, Route, expect
 
-from meanbead.standins.console import ConsoleServer
+from meanbead.simulators.console import ConsoleServer
 from tests.ui.browser import UiCase
 
 
