@@ -22,7 +22,7 @@ from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.twofold import plan_with_and_without
 from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
-from meanbead.core.part.sound import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_sound
 from meanbead.core.recipe.resolve import resolve
 from tests.core.reference_motion import dense_time, jerk_corner
 

@@ -389,7 +389,7 @@ def _schema(arguments: argparse.Namespace) -> None:
 
 def _solid(arguments: argparse.Namespace) -> Any:
     from meanbead.core.part.read import read_mesh
-    from meanbead.core.part.sound import make_sound
+    from meanbead.core.part.solid import make_sound
 
     try:
         raw = read_mesh(arguments.part.read_bytes(), arguments.part.name, arguments.member)

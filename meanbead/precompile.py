@@ -10,7 +10,7 @@ from meanbead.core.gcode import replay
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from meanbead.demo.parts import as_stl, bin_tag
 
 

@@ -16,7 +16,7 @@ from flask import Response
 from numpy.typing import NDArray
 
 from meanbead.core.estimate.detail import StrokeDetail
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 
 MESH_MAGIC = b"MBM1"
 STROKES_MAGIC = b"MBS2"

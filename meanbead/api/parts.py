@@ -28,7 +28,7 @@ from meanbead.api.shapes import (
 from meanbead.core.errors import OpenSurface, PartError
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from meanbead.core.runtime import limits
 from meanbead.store import intake, jobs, workshop
 from meanbead.store.tables import Part, Purpose, Upload

@@ -17,7 +17,7 @@ from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.model import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
 from meanbead.core.model.finding import SetTo
 from meanbead.core.model.part import Guesses
-from meanbead.core.part.stances import StoodWays
+from meanbead.core.part.orientations import StoodWays
 from meanbead.core.recipe.preview import Preview
 from meanbead.core.recipe.settings_sheet import Setting
 from meanbead.store.tables import (

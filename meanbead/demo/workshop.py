@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.store import workshop
 from meanbead.store.database import Database

@@ -19,9 +19,9 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
+from meanbead.core.part.orientations import StoodWay, StoodWays, simpler, stances
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.stances import StoodWay, StoodWays, simpler, stances
-from meanbead.core.part.steady import STEADY_DEG
+from meanbead.core.part.stability import STEADY_DEG
 from meanbead.core.recipe.resolve import resolve
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.store import intake, jobs, workshop

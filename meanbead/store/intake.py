@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from meanbead.core.model import Recipe
 from meanbead.core.model.part import Guesses
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.store import workshop
 from meanbead.store.tables import NozzleRow, Part
 

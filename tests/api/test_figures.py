@@ -15,7 +15,7 @@ import trimesh
 from meanbead.api import recipes as recipes_api
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Pose, Recipe
-from meanbead.core.part.stances import StoodWay, measure
+from meanbead.core.part.orientations import StoodWay, measure
 from meanbead.jobs import kinds
 from meanbead.jobs.kinds import _ranked, _supported, advise_stances
 from meanbead.jobs.work import Cancelled, Progress, Toolbox

@@ -8,7 +8,7 @@ import trimesh
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
-from meanbead.core.part.stances import StoodWays
+from meanbead.core.part.orientations import StoodWays
 from meanbead.jobs import kinds
 from meanbead.jobs.queue import Queue, plain_url
 from meanbead.jobs.work import Toolbox, run_job

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Nozzle, Printer, Recipe
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 ENGINE = Engine()

@@ -16,7 +16,7 @@ from meanbead.core.part import apart
 from meanbead.core.part.closing import Closed, close_gaps
 from meanbead.core.part.picture import draw_mesh
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from tests.support.open_surfaces import crossed_balls, open_balls, open_scan, sheet, whole_scan_mm3
 
 

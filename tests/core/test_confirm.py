@@ -11,7 +11,7 @@ from meanbead.core.advise.context import Context, with_settings
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.rules import findings
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 

@@ -17,7 +17,7 @@ from meanbead.core.gcode import printer_from_report, replay
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from tests.core.test_read import archive, model_xml
 from tests.support.solids import obj_bytes, sound, stl_bytes
 

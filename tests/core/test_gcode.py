@@ -14,7 +14,7 @@ from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.gcode.replay import Replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import FEATURES, Feature, plan_strokes
 from tests.support.solids import cylinder, sphere

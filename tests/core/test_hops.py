@@ -9,7 +9,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.moves import CLEAR_MM, all_moves
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from tests.core.test_order import hops, slow_nearest

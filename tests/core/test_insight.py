@@ -4,7 +4,7 @@ import numpy as np
 
 from meanbead.core.model import PartInsight
 from meanbead.core.part.insight import Surface, part_insight, spread_points
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 

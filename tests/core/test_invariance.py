@@ -12,11 +12,11 @@ from meanbead.core.model import PartInsight, Pose
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import part_insight
+from meanbead.core.part.orientations import stances
 from meanbead.core.part.pose import matrix_of, pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
-from meanbead.core.part.sound import Solid
-from meanbead.core.part.stances import stances
-from meanbead.core.part.steady import centre_of_mass, tip_angle_deg
+from meanbead.core.part.solid import Solid
+from meanbead.core.part.stability import centre_of_mass, tip_angle_deg
 from tests.support.solids import block, box, cone, solid_of, sphere, table
 
 HALF_TURN = st.floats(-180, 180)

@@ -16,7 +16,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import SetTo
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from tests.support.solids import block, solid_of
 
 ENGINE = Engine()

@@ -14,7 +14,7 @@ import trimesh
 from meanbead.core.errors import PartError, SeveralModels
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from meanbead.core.runtime import limits
 from tests.support.open_surfaces import sheet, step_box
 from tests.support.solids import cone, stl_bytes

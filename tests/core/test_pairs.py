@@ -9,7 +9,7 @@ import numpy as np
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.estimate.sample import LayerSample, sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from tests.support.solids import block, cone, solid_of, sphere
 

@@ -129,7 +129,7 @@ class Brim(unittest.TestCase):
     def test_leaves_holes_free(self) -> None:
         ring = cylinder(20, 1).manifold - cylinder(12, 9).manifold.translate((0, 0, -2))
         mesh = ring.to_mesh()
-        from meanbead.core.part.sound import Solid
+        from meanbead.core.part.solid import Solid
 
         solid = Solid(np.asarray(mesh.vert_properties, float)[:, :3], np.asarray(mesh.tri_verts, int), (), "ring")
         strokes = plan_strokes(solid, shape_of(adhesion={"kind": "brim"}))

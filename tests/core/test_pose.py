@@ -10,10 +10,10 @@ from meanbead.core.errors import PartError
 from meanbead.core.model import Pose
 from meanbead.core.part.bodies import body_of_faces, split_bodies, winding_number
 from meanbead.core.part.facts import part_facts
+from meanbead.core.part.orientations import candidate_directions, simpler, stances
 from meanbead.core.part.pose import pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
-from meanbead.core.part.stances import candidate_directions, simpler, stances
-from meanbead.core.part.steady import centre_of_mass, tip_angle_deg
+from meanbead.core.part.stability import centre_of_mass, tip_angle_deg
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 AXIS = st.tuples(*[st.floats(-1, 1)] * 3).map(np.array).filter(lambda axis: np.linalg.norm(axis) > 0.1)

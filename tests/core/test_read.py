@@ -9,7 +9,7 @@ import trimesh
 from meanbead.core.errors import PartError
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from tests.support.solids import obj_bytes, stl_bytes
 
 BOX = trimesh.creation.box((20, 30, 40))

@@ -24,7 +24,7 @@ from meanbead.core.model.insight import Spot
 from meanbead.core.model.shop import Shop
 from meanbead.core.part import slices
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.rules import RULES, findings
 from meanbead.core.rules.conventions import matters, school_label
 from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some

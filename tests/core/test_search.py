@@ -23,7 +23,7 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Nozzle, Recipe
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.schedule.attendance import longest_for_s, plates_per_day
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.slices import layer_stack, slice_solid
-from meanbead.core.part.sound import make_sound
+from meanbead.core.part.solid import make_sound
 from tests.support.solids import box, cone, sphere
 
 

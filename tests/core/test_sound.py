@@ -9,7 +9,7 @@ from meanbead.core.errors import PartError, UnitUnclear
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.sound import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_sound
 from tests.support.solids import box, cone, cylinder, sphere
 
 

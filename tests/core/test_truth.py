@@ -9,7 +9,7 @@ from manifold3d import CrossSection, Manifold
 
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cylinder, solid_of, sphere
 
 ENGINE = Engine()

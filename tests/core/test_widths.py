@@ -10,7 +10,7 @@ import shapely
 
 from meanbead.core.formulas.bead import SIDE_LOSS, bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from tests.support.solids import box, solid_of

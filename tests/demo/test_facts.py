@@ -5,8 +5,8 @@ import unittest
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import PartInsight, Recipe
 from meanbead.core.part.insight import part_insight
-from meanbead.core.part.stances import stances
-from meanbead.core.part.steady import STEADY_DEG
+from meanbead.core.part.orientations import stances
+from meanbead.core.part.stability import STEADY_DEG
 from tests.demo.test_lessons import ENGINE, HERON, solid
 
 

@@ -7,7 +7,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.sound import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_sound
 from meanbead.core.recipe.resolve import resolve
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.demo.workshop import COLUMNS, MACHINES, MATERIALS, NOZZLES

@@ -9,7 +9,7 @@ import numpy as np
 import trimesh
 
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.sound import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_sound
 
 
 def sound(mesh: trimesh.Trimesh) -> Solid:

@@ -36,9 +36,9 @@ from meanbead.core.model import (
 )
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import Insight, part_insight
-from meanbead.core.part.sound import Solid
-from meanbead.core.part.stances import simpler, stances
-from meanbead.core.part.steady import STEADY_DEG
+from meanbead.core.part.orientations import simpler, stances
+from meanbead.core.part.solid import Solid
+from meanbead.core.part.stability import STEADY_DEG
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import Situation, findings

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from meanbead.core.part.sound import Solid, digest_of
+from meanbead.core.part.solid import Solid, digest_of
 
 Floats = NDArray[np.float64]
 

@@ -1,6 +1,6 @@
 """Close a surface by guessing, body by body, where a person has agreed to that.
 
-Mending that needs no guess is :mod:`meanbead.core.part.mend`; here holes of any shape are filled, crossings within a body
+Mending that needs no guess is :mod:`meanbead.core.part.repair`; here holes of any shape are filled, crossings within a body
 are cut out, bodies are united, and sheets without thickness are given one where that is asked for. What was added is
 known triangle by triangle, and what was left out is said.
 """
@@ -24,7 +24,7 @@ from meanbead.core.model.part import Guesses
 from meanbead.core.part.apart import run_apart
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.sound import Solid, digest_of, solid_manifold, surface_of
+from meanbead.core.part.solid import Solid, digest_of, solid_manifold, surface_of
 from meanbead.core.part.wording import count_of, was
 from meanbead.core.runtime import limits
 

@@ -8,7 +8,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from meanbead.core.model.part import Extents, PartFacts
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 
 BED_CONTACT_MM = 0.05
 """Faces within this height of the bed and looking down count as footprint."""

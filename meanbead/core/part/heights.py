@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.part.slices import Layers
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.plan import SlopeHeights
 
 BIN_MM = 0.01

@@ -19,8 +19,8 @@ from meanbead.core.part.bodies import body_of_faces
 from meanbead.core.part.facts import BED_CONTACT_MM
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.slices import Layers, slice_solid
-from meanbead.core.part.sound import Solid
-from meanbead.core.part.steady import tip_angle_deg
+from meanbead.core.part.solid import Solid
+from meanbead.core.part.stability import tip_angle_deg
 from meanbead.core.strokes.bridges import LEAST_ANCHORED, find_bridges, probe_strands
 
 SAMPLES = 24_000

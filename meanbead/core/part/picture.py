@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 
 _TURN_DEG = 35.0
 _TILT_DEG = 28.0

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import PartError
 from meanbead.core.model.pose import Pose
-from meanbead.core.part.sound import MAX_SIZE_MM, MIN_SIZE_MM, Solid, digest_of
+from meanbead.core.part.solid import MAX_SIZE_MM, MIN_SIZE_MM, Solid, digest_of
 
 Floats = NDArray[np.float64]
 

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 
 MAX_CELLS = 400_000
 _FACES_PER_CELL = 0.5

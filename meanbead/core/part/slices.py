@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.errors import PartError
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 
 SIMPLIFY_MM = 0.005
 """Corners closer than this to the line through their neighbours are dropped; a bead is a hundred times wider."""

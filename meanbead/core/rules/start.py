@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding, SettingValue
-from meanbead.core.part.steady import STEADY_DEG
+from meanbead.core.part.stability import STEADY_DEG
 from meanbead.core.rules.situation import Situation, remedy
 from meanbead.core.text.durations import duration
 

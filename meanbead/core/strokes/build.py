@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.part.slices import Layers
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects

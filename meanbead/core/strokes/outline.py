@@ -12,7 +12,7 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices

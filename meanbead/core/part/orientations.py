@@ -11,8 +11,8 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.pose import Pose
 from meanbead.core.part.insight import OVERHANG_DEG, Surface
 from meanbead.core.part.pose import pose_of, posed, standing_on
-from meanbead.core.part.sound import Solid
-from meanbead.core.part.steady import tip_angle_deg
+from meanbead.core.part.solid import Solid
+from meanbead.core.part.stability import tip_angle_deg
 
 ALIKE_DEG = 6.0
 """Directions closer than this count as one way to stand."""

@@ -8,7 +8,7 @@ import trimesh
 from numpy.typing import NDArray
 
 from meanbead.core.errors import OpenSurface
-from meanbead.core.part.sound import open_edges
+from meanbead.core.part.solid import open_edges
 from meanbead.core.part.wording import count_of, was
 
 MAX_HOLE_EDGES = 400

@@ -58,7 +58,7 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
     made = solid_manifold(vertices, faces)
     if made is None:
         # The repair library takes longer to load than a sound part to check.
-        from meanbead.core.part.mend import mend_surface, why_unsound
+        from meanbead.core.part.repair import mend_surface, why_unsound
 
         vertices, faces, done = mend_surface(vertices, faces)
         mended += done

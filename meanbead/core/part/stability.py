@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.part.sound import Solid
+from meanbead.core.part.solid import Solid
 
 STEADY_DEG = 8.0
 """A part that falls when it leans by less than this is not worth printing that way without something to hold it."""
