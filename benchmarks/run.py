@@ -19,7 +19,7 @@ from meanbead.core.gcode.write import write_gcode
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
-from meanbead.core.motion.twofold import plan_with_and_without
+from meanbead.core.motion.paired_lookahead import plan_with_and_without
 from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
 from meanbead.core.part.solid import Solid, make_sound

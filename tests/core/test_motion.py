@@ -21,7 +21,7 @@ from meanbead.core.motion.lookahead import (
     plan_speeds,
     straight_move_time_s,
 )
-from meanbead.core.motion.twofold import plan_with_and_without
+from meanbead.core.motion.paired_lookahead import plan_with_and_without
 from tests.core.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
 
 JERK = np.array([8.0, 8.0, 0.4, 5.0])

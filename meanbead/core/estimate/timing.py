@@ -13,7 +13,7 @@ from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
 from meanbead.core.model.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
-from meanbead.core.motion.twofold import plan_with_and_without
+from meanbead.core.motion.paired_lookahead import plan_with_and_without
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.runtime.parallel import halves, in_threads
 from meanbead.core.strokes.features import Feature
