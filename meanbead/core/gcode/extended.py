@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.gcode.scan import SAME_LINE
+from meanbead.core.gcode.parser import SAME_LINE
 from meanbead.core.model.printer import Printer
 
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.formulas.bead import filament_area_mm2, filament_mass_g
 from meanbead.core.formulas.melt import melt_ceiling
-from meanbead.core.gcode import scan as gc
+from meanbead.core.gcode import parser as gc
 from meanbead.core.gcode.extended import with_limits
 from meanbead.core.gcode.filament import FilamentAccount, Turns
 from meanbead.core.gcode.firmware import apply_settings
