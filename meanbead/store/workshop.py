@@ -28,7 +28,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_mesh, draw_solid
 from meanbead.core.part.pose import posed
 from meanbead.core.part.solid import Solid, digest_of, solid_from_arrays
-from meanbead.core.strokes.build import Watch, nobody
+from meanbead.core.strokes.planner import Watch, nobody
 from meanbead.store.tables import (
     EstimateRow,
     GcodeFile,

@@ -45,7 +45,7 @@ from meanbead.core.rules import Situation, findings
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import in_threads
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
-from meanbead.core.strokes.build import Watch, nobody
+from meanbead.core.strokes.planner import Watch, nobody
 
 ENGINE_VERSION = "7"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
