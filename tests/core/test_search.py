@@ -16,7 +16,7 @@ from meanbead.core.advise.context import Context
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches
 from meanbead.core.advise.measures import measures
-from meanbead.core.advise.promise import Prospect, Shares, promises
+from meanbead.core.advise.prospects import Prospect, Shares, promises
 from meanbead.core.advise.search import Found, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.errors import RecipeError

@@ -21,7 +21,7 @@ from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
-from meanbead.core.advise.promise import Prospect, Shares, promises, worst_seen
+from meanbead.core.advise.prospects import Prospect, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job, Sampled
