@@ -22,7 +22,7 @@ from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.paired_lookahead import plan_with_and_without
 from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
-from meanbead.core.part.solid import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_solid
 from meanbead.core.recipe.resolve import resolve
 from tests.core.reference_motion import dense_time, jerk_corner
 
@@ -223,12 +223,12 @@ def motion() -> None:
 
 def part(mesh: trimesh.Trimesh) -> Solid:
     """A mesh as a checked solid."""
-    return make_sound(read_mesh(mesh.export(file_type="stl"), "ball.stl"))
+    return make_solid(read_mesh(mesh.export(file_type="stl"), "ball.stl"))
 
 
 def main() -> None:
     """Run all."""
-    Engine().estimate(Job(make_sound(RawMesh(*_small())), Recipe()))  # load compiled code
+    Engine().estimate(Job(make_solid(RawMesh(*_small())), Recipe()))  # load compiled code
     mesh = waved_ball(7)
     mesh.vertices *= 84 / np.ptp(mesh.vertices[:, 2])
     start = time.perf_counter()

@@ -389,7 +389,7 @@ def _schema(arguments: argparse.Namespace) -> None:
 
 def _solid(arguments: argparse.Namespace) -> Any:
     from meanbead.core.part.read import read_mesh
-    from meanbead.core.part.solid import make_sound
+    from meanbead.core.part.solid import make_solid
 
     try:
         raw = read_mesh(arguments.part.read_bytes(), arguments.part.name, arguments.member)
@@ -398,7 +398,7 @@ def _solid(arguments: argparse.Namespace) -> Any:
         raise PartError(problem.message, field="member", remedy=f"Name one with --member: {names}.") from None
     if not arguments.close_gaps:
         try:
-            return make_sound(raw, arguments.unit)
+            return make_solid(raw, arguments.unit)
         except OpenSurface as problem:
             raise PartError(
                 problem.message, field=problem.field, remedy="Give --close-gaps to have it closed by guessing."

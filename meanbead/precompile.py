@@ -10,13 +10,13 @@ from meanbead.core.gcode import replay
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from meanbead.demo.parts import as_stl, bin_tag
 
 
 def main() -> None:
     """Run a small part through every compiled function; the machine code stays on disk."""
-    solid = make_sound(read_mesh(as_stl(bin_tag()), "warm.stl"))
+    solid = make_solid(read_mesh(as_stl(bin_tag()), "warm.stl"))
     engine = Engine()
     engine.estimate(Job(solid, Recipe()))
     corner = {"law": "junction_deviation", "deviation_mm": 0.02}

@@ -28,7 +28,7 @@ from meanbead.api.shapes import (
 from meanbead.core.errors import OpenSurface, PartError
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from meanbead.core.runtime import limits
 from meanbead.store import intake, jobs, workshop
 from meanbead.store.tables import Part, Purpose, Upload
@@ -69,7 +69,7 @@ def add_part() -> PartOut:
     unit, member = request.form.get("unit", "auto"), request.form.get("member", "")
     data = upload.read()
     try:
-        solid = make_sound(read_mesh(data, file_name, member), unit)
+        solid = make_solid(read_mesh(data, file_name, member), unit)
     except OpenSurface as problem:
         with session() as db:
             kept = workshop.add_upload(db, file_name, unit, member, data, problem).id

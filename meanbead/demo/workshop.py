@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.store import workshop
 from meanbead.store.database import Database
@@ -180,7 +180,7 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
         for sample in SAMPLE_PARTS:
             progress(sample.name)
             data = as_stl(sample.make())
-            solid = make_sound(read_mesh(data, sample.file_name))
+            solid = make_solid(read_mesh(data, sample.file_name))
             part = workshop.add_part(
                 db, solid, name=sample.name, file_name=sample.file_name, source=data, note=sample.note
             )

@@ -16,7 +16,7 @@ from meanbead.core.part import apart
 from meanbead.core.part.closing import Closed, close_gaps
 from meanbead.core.part.picture import draw_mesh
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from tests.support.open_surfaces import crossed_balls, open_balls, open_scan, sheet, whole_scan_mm3
 
 
@@ -39,17 +39,17 @@ class Offered(unittest.TestCase):
             with self.subTest(surface=make.__name__):
                 mesh = make()
                 with self.assertRaises(OpenSurface) as refused:
-                    make_sound(raw(mesh), "mm")
+                    make_solid(raw(mesh), "mm")
                 self.assertGreater(len(refused.exception.edges), 10)
                 self.assertIn("guessing", str(refused.exception))
                 found = closed(mesh)
-                again = make_sound(RawMesh(found.solid.vertices, found.solid.faces), "mm")
+                again = make_solid(RawMesh(found.solid.vertices, found.solid.faces), "mm")
                 self.assertEqual(again.mended, ())
                 self.assertEqual(found.solid.manifold.status(), manifold3d.Error.NoError)
 
     def test_the_picture_shows_the_open_edges(self) -> None:
         with self.assertRaises(OpenSurface) as refused:
-            make_sound(raw(open_scan()), "mm")
+            make_solid(raw(open_scan()), "mm")
         surface = refused.exception
         plain = draw_mesh(surface.vertices, surface.faces)
         marked = draw_mesh(surface.vertices, surface.faces, marked=surface.edges)
@@ -88,7 +88,7 @@ class Guessed(unittest.TestCase):
             mesh = sheet(bent)
             with self.subTest(bent=bent):
                 with self.assertRaises(OpenSurface) as refused:
-                    make_sound(raw(mesh), "mm")
+                    make_solid(raw(mesh), "mm")
                 self.assertTrue(refused.exception.sheets)
                 if not bent:
                     with self.assertRaisesRegex(PartError, "without thickness"):
@@ -109,7 +109,7 @@ class Guessed(unittest.TestCase):
         found = closed(box)
         self.assertEqual((found.guesses.added_mm2, found.guesses.sentences), (0.0, []))
         self.assertAlmostEqual(found.guesses.volume_mm3, 1000.0, places=6)
-        self.assertEqual(found.solid.digest, make_sound(raw(box), "mm").digest)
+        self.assertEqual(found.solid.digest, make_solid(raw(box), "mm").digest)
 
     def test_what_was_closed_can_be_printed(self) -> None:
         estimate = Engine().estimate(Job(closed(open_balls(2)).solid, Recipe()), 12)

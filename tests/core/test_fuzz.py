@@ -17,7 +17,7 @@ from meanbead.core.gcode import printer_from_report, replay
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from tests.core.test_read import archive, model_xml
 from tests.support.solids import obj_bytes, sound, stl_bytes
 
@@ -36,7 +36,7 @@ fuzz = settings(max_examples=60, deadline=None, suppress_health_check=[HealthChe
 def refused_or_sound(data: bytes, name: str) -> None:
     """Either a sound solid with a volume, or a sentence with a remedy."""
     try:
-        solid = make_sound(read_mesh(data, name))
+        solid = make_solid(read_mesh(data, name))
     except PartError as problem:
         assert str(problem).endswith("."), str(problem)
         assert problem.remedy
@@ -76,7 +76,7 @@ class Files(unittest.TestCase):
         ball.vertices = np.random.default_rng(seed).uniform(-15, 15, ball.vertices.shape)
         mesh = trimesh.util.concatenate([ball, ball.copy().apply_translation((3, 2, 1))]) if doubled else ball
         try:
-            solid = make_sound(read_mesh(stl_bytes(mesh), "crumpled.stl"))
+            solid = make_solid(read_mesh(stl_bytes(mesh), "crumpled.stl"))
             result = ENGINE.estimate(Job(solid, Recipe.model_validate({"layer_height_mm": 0.3})))
         except (PartError, RecipeError):
             return

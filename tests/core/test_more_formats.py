@@ -14,7 +14,7 @@ import trimesh
 from meanbead.core.errors import PartError, SeveralModels
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from meanbead.core.runtime import limits
 from tests.support.open_surfaces import sheet, step_box
 from tests.support.solids import cone, stl_bytes
@@ -39,7 +39,7 @@ class Refusals(unittest.TestCase):
 class Step(Refusals):
     def test_a_box_comes_in_with_the_unit_of_its_file(self) -> None:
         for unit, factor in (("mm", 1.0), ("inch", 25.4)):
-            solid = make_sound(read_mesh(step_box(20, 10, 5, unit), "box.step"))
+            solid = make_solid(read_mesh(step_box(20, 10, 5, unit), "box.step"))
             self.assertAlmostEqual(part_facts(solid).volume_mm3, 1000 * factor**3, delta=1e-3 * factor**3)
             size = np.ptp(solid.vertices, axis=0)
             np.testing.assert_allclose(size, np.array([20, 10, 5]) * factor, atol=1e-3)
@@ -58,7 +58,7 @@ class Ply(Refusals):
         for encoding in ("ascii", "binary"):
             data = BOX.export(file_type="ply", encoding=encoding)
             data = data.encode() if isinstance(data, str) else data
-            self.assertAlmostEqual(part_facts(make_sound(read_mesh(data, "box.ply"), "mm")).volume_mm3, 1000, places=3)
+            self.assertAlmostEqual(part_facts(make_solid(read_mesh(data, "box.ply"), "mm")).volume_mm3, 1000, places=3)
 
     def test_clouds_lies_and_rubbish_are_refused(self) -> None:
         head = b"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
@@ -102,11 +102,11 @@ class Zips(Refusals):
 
 class Figures(unittest.TestCase):
     def test_nothing_is_minus_zero(self) -> None:
-        for solid in (cone(9, 12, 40), make_sound(read_mesh(stl_bytes(BOX), "box.stl"), "mm")):
+        for solid in (cone(9, 12, 40), make_solid(read_mesh(stl_bytes(BOX), "box.stl"), "mm")):
             for value in part_facts(solid).model_dump().values():
                 if isinstance(value, float):
                     self.assertNotIn("-0.0", f"{value:.1f}")
-        ball = make_sound(read_mesh(stl_bytes(trimesh.creation.icosphere(3, 10)), "ball.stl"), "mm")
+        ball = make_solid(read_mesh(stl_bytes(trimesh.creation.icosphere(3, 10)), "ball.stl"), "mm")
         self.assertEqual(f"{part_facts(ball).footprint_mm2:.2f}", "0.00")
 
     def test_the_documents_and_the_messages_say_the_limits(self) -> None:

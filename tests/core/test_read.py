@@ -9,7 +9,7 @@ import trimesh
 from meanbead.core.errors import PartError
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from tests.support.solids import obj_bytes, stl_bytes
 
 BOX = trimesh.creation.box((20, 30, 40))
@@ -38,13 +38,13 @@ class OddObj(unittest.TestCase):
     def test_corners_of_two_numbers_are_refused_in_a_sentence(self) -> None:
         for text in ("v 0 0\nv 1 0\nv 0 1\nf 1 2 3\n", "v 0 0 0\nv 1 0\nv 0 1 0\nf 1 2 3\n"):
             with self.assertRaises(PartError) as caught:
-                make_sound(read_mesh(text.encode(), "flat.obj"))
+                make_solid(read_mesh(text.encode(), "flat.obj"))
             self.assertIn("OBJ", str(caught.exception))
 
 
 class GoodFiles(unittest.TestCase):
     def check(self, data: bytes, name: str, volume: float = 24_000.0) -> None:
-        facts = part_facts(make_sound(read_mesh(data, name)))
+        facts = part_facts(make_solid(read_mesh(data, name)))
         self.assertAlmostEqual(facts.volume_mm3, volume, places=2)
         self.assertTrue(facts.sound)
         self.assertEqual(facts.mended, [])
@@ -80,7 +80,7 @@ class GoodFiles(unittest.TestCase):
 class BrokenFiles(unittest.TestCase):
     def refuse(self, data: bytes, name: str, *words: str) -> None:
         with self.assertRaises(PartError) as caught:
-            make_sound(read_mesh(data, name))
+            make_solid(read_mesh(data, name))
         sentence = str(caught.exception)
         for word in words:
             self.assertIn(word, sentence)
@@ -123,7 +123,7 @@ class BrokenFiles(unittest.TestCase):
     def test_a_speck(self) -> None:
         speck = stl_bytes(trimesh.creation.box((0.01, 0.01, 0.01)))
         with self.assertRaises(PartError):
-            make_sound(read_mesh(speck, "part.stl"), "mm")
+            make_solid(read_mesh(speck, "part.stl"), "mm")
 
     def test_no_area(self) -> None:
         corners = np.zeros((3, 3, 3))

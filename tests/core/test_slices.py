@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.slices import layer_stack, slice_solid
-from meanbead.core.part.solid import make_sound
+from meanbead.core.part.solid import make_solid
 from tests.support.solids import box, cone, sphere
 
 
@@ -69,7 +69,7 @@ class Sections(unittest.TestCase):
         ring = manifold3d.Manifold.cylinder(10, 20) - manifold3d.Manifold.cylinder(30, 15, -1, 0, True)
         post = manifold3d.Manifold.cylinder(10, 6) - manifold3d.Manifold.cylinder(30, 3, -1, 0, True)
         mesh = (ring + post).to_mesh()
-        solid = make_sound(RawMesh(np.asarray(mesh.vert_properties[:, :3], float), np.asarray(mesh.tri_verts, int)))
+        solid = make_solid(RawMesh(np.asarray(mesh.vert_properties[:, :3], float), np.asarray(mesh.tri_verts, int)))
         section = slice_solid(solid, layer_stack(10, 1, 1))[0][4]
         self.assertEqual(len(section.geoms), 2)
         self.assertAlmostEqual(section.area * 10 / solid.manifold.volume(), 1, places=4)
@@ -78,12 +78,12 @@ class Sections(unittest.TestCase):
         other = trimesh.creation.box((20, 20, 20))
         other.apply_translation((10, 0, 0))
         both = trimesh.util.concatenate([trimesh.creation.box((20, 20, 20)), other])
-        section = slice_solid(make_sound(RawMesh(both.vertices, both.faces)), layer_stack(20, 1, 1))[0][7]
+        section = slice_solid(make_solid(RawMesh(both.vertices, both.faces)), layer_stack(20, 1, 1))[0][7]
         self.assertAlmostEqual(section.area, 600, places=3)
 
     def test_agree_with_an_independent_sectioner(self) -> None:
         mesh = trimesh.creation.torus(20, 6)
-        solid = make_sound(RawMesh(mesh.vertices, mesh.faces))
+        solid = make_solid(RawMesh(mesh.vertices, mesh.faces))
         standing = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
         layers = layer_stack(12, 0.75, 0.75)
         ours = shapely.area(slice_solid(solid, layers)[0])

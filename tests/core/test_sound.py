@@ -9,7 +9,7 @@ from meanbead.core.errors import PartError, UnitUnclear
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.solid import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_solid
 from tests.support.solids import box, cone, cylinder, sphere
 
 
@@ -22,7 +22,7 @@ class Mending(unittest.TestCase):
         self.mesh = trimesh.creation.box((20, 30, 40)).subdivide()
 
     def mended(self, *words: str) -> Solid:
-        solid = make_sound(raw(self.mesh))
+        solid = make_solid(raw(self.mesh))
         self.assertAlmostEqual(part_facts(solid).volume_mm3, 24_000, places=3)
         for word in words:
             self.assertIn(word, " ".join(solid.mended))
@@ -61,34 +61,34 @@ class Mending(unittest.TestCase):
         ball = trimesh.creation.icosphere(subdivisions=3, radius=20)
         ball.update_faces(ball.triangles_center[:, 2] + 8 * np.sin(ball.triangles_center[:, 0] / 4) < 10)
         with self.assertRaises(PartError) as caught:
-            make_sound(raw(ball))
+            make_solid(raw(ball))
         self.assertIn("not closed", str(caught.exception))
 
     def test_a_hollow_body_stays_hollow(self) -> None:
         inner = trimesh.creation.box((10, 10, 10))
         inner.invert()
         both = trimesh.util.concatenate([trimesh.creation.box((20, 20, 20)), inner])
-        self.assertAlmostEqual(part_facts(make_sound(raw(both))).volume_mm3, 7000, places=3)
+        self.assertAlmostEqual(part_facts(make_solid(raw(both))).volume_mm3, 7000, places=3)
 
 
 class Units(unittest.TestCase):
     def test_inches_are_asked_about(self) -> None:
         with self.assertRaises(UnitUnclear) as caught:
-            make_sound(raw(trimesh.creation.box((2, 3, 1))))
+            make_solid(raw(trimesh.creation.box((2, 3, 1))))
         self.assertEqual(caught.exception.suggested, "inch")
         self.assertIn("50.8 x 76.2 x 25.4", str(caught.exception))
 
     def test_metres_are_asked_about(self) -> None:
         with self.assertRaises(UnitUnclear) as caught:
-            make_sound(raw(trimesh.creation.box((0.08, 0.03, 0.01))))
+            make_solid(raw(trimesh.creation.box((0.08, 0.03, 0.01))))
         self.assertEqual(caught.exception.suggested, "m")
 
     def test_an_answer_settles_it(self) -> None:
         mesh = raw(trimesh.creation.box((2, 3, 1)))
-        self.assertAlmostEqual(part_facts(make_sound(mesh, "mm")).volume_mm3, 6)
-        self.assertAlmostEqual(part_facts(make_sound(mesh, "inch")).extents_mm.y, 76.2, places=6)
+        self.assertAlmostEqual(part_facts(make_solid(mesh, "mm")).volume_mm3, 6)
+        self.assertAlmostEqual(part_facts(make_solid(mesh, "inch")).extents_mm.y, 76.2, places=6)
         with self.assertRaises(PartError):
-            make_sound(mesh, "parsec")
+            make_solid(mesh, "parsec")
 
 
 class Facts(unittest.TestCase):
@@ -110,7 +110,7 @@ class Facts(unittest.TestCase):
     def test_stands_on_the_bed_in_the_middle(self) -> None:
         mesh = trimesh.creation.box((20, 20, 20))
         mesh.apply_translation((300, -70, 11))
-        solid = make_sound(raw(mesh))
+        solid = make_solid(raw(mesh))
         np.testing.assert_allclose(solid.vertices.min(axis=0), [-10, -10, 0], atol=1e-9)
 
     @settings(max_examples=20, deadline=None)
@@ -119,7 +119,7 @@ class Facts(unittest.TestCase):
         mesh = trimesh.creation.cone(10, 30)
         mesh.apply_transform(trimesh.transformations.rotation_matrix(angle, (1, 2, 3)))
         mesh.apply_translation((shift, -shift, shift))
-        self.assertAlmostEqual(part_facts(make_sound(raw(mesh))).volume_mm3, mesh.volume, places=4)
+        self.assertAlmostEqual(part_facts(make_solid(raw(mesh))).volume_mm3, mesh.volume, places=4)
 
 
 class Picture(unittest.TestCase):

@@ -7,7 +7,7 @@ from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.solid import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.demo.workshop import COLUMNS, MACHINES, MATERIALS, NOZZLES
@@ -19,7 +19,7 @@ HERON = Printer.model_validate(MACHINES["Heron"])
 @lru_cache
 def solid(name: str) -> Solid:
     sample = next(one for one in SAMPLE_PARTS if one.name == name)
-    return make_sound(read_mesh(as_stl(sample.make()), sample.file_name))
+    return make_solid(read_mesh(as_stl(sample.make()), sample.file_name))
 
 
 def estimate(name: str, keys: dict | None = None, bore: float = 0.4) -> Estimate:

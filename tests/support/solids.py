@@ -9,12 +9,12 @@ import numpy as np
 import trimesh
 
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.solid import Solid, make_sound
+from meanbead.core.part.solid import Solid, make_solid
 
 
 def sound(mesh: trimesh.Trimesh) -> Solid:
     """A trimesh as a sound solid."""
-    return make_sound(RawMesh(mesh.vertices, mesh.faces), "mm")
+    return make_solid(RawMesh(mesh.vertices, mesh.faces), "mm")
 
 
 def box(x: float, y: float, z: float) -> Solid:
@@ -25,7 +25,7 @@ def box(x: float, y: float, z: float) -> Solid:
 def solid_of(manifold: manifold3d.Manifold) -> Solid:
     """A manifold as a sound solid."""
     mesh = manifold.to_mesh()
-    return make_sound(RawMesh(np.asarray(mesh.vert_properties, float)[:, :3], np.asarray(mesh.tri_verts, int)), "mm")
+    return make_solid(RawMesh(np.asarray(mesh.vert_properties, float)[:, :3], np.asarray(mesh.tri_verts, int)), "mm")
 
 
 def block(x: float, y: float, z: float, at: tuple[float, float, float] = (0, 0, 0)) -> manifold3d.Manifold:

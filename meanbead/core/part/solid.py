@@ -46,7 +46,7 @@ class Solid:
         return _manifold(self.vertices, self.faces)
 
 
-def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
+def make_solid(raw: RawMesh, unit: str = "auto") -> Solid:
     """Weld, orient and close a mesh, in millimetres.
 
     ``unit`` is one of ``auto mm cm inch m``. ``auto`` takes the file's own unit, or millimetres, and raises
@@ -80,7 +80,7 @@ def make_sound(raw: RawMesh, unit: str = "auto") -> Solid:
 def surface_of(raw: RawMesh, unit: str = "auto") -> tuple[NDArray[np.float64], NDArray[np.int64], list[str]]:
     """A mesh as a welded surface in millimetres, centred, its lowest corner at z = 0; and what was mended.
 
-    Raises :class:`UnitUnclear` and :class:`PartError` as :func:`make_sound` does.
+    Raises :class:`UnitUnclear` and :class:`PartError` as :func:`make_solid` does.
     """
     vertices = raw.vertices * _unit_mm(raw, unit)
     _check_size(vertices[np.unique(raw.faces)])
@@ -104,7 +104,7 @@ def digest_of(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> str:
 
 
 def solid_from_arrays(vertices: NDArray[np.float64], faces: NDArray[np.int64], digest: str) -> Solid:
-    """A solid from arrays that :func:`make_sound` once returned, without checking them again."""
+    """A solid from arrays that :func:`make_solid` once returned, without checking them again."""
     return Solid(vertices, faces, (), digest)
 
 
