@@ -16,7 +16,7 @@ FLATNESS = 0.02
 """Largest ratio of a rim's thickness to its width at which a lid over it is no guess."""
 
 
-def mend_surface(
+def repair_surface(
     vertices: NDArray[np.float64], faces: NDArray[np.int64]
 ) -> tuple[NDArray[np.float64], NDArray[np.int64], list[str]]:
     """Turn and close what safely can be; returns the surface and sentences about what was done.

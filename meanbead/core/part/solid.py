@@ -58,9 +58,9 @@ def make_solid(raw: RawMesh, unit: str = "auto") -> Solid:
     made = solid_manifold(vertices, faces)
     if made is None:
         # The repair library takes longer to load than a sound part to check.
-        from meanbead.core.part.repair import mend_surface, why_unsound
+        from meanbead.core.part.repair import repair_surface, why_unsound
 
-        vertices, faces, done = mend_surface(vertices, faces)
+        vertices, faces, done = repair_surface(vertices, faces)
         mended += done
         made = solid_manifold(vertices, faces)
         if made is None:
