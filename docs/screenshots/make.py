@@ -32,7 +32,7 @@ def ready(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
-def stances(page: Page) -> None:
+def orientations(page: Page) -> None:
     """Ways to stand, compared."""
     page.get_by_role("link", name="Get ready").click()
     page.get_by_role("tab", name="Ways to stand").click()
@@ -124,7 +124,7 @@ VIEWS = {
     "open-surface": open_surface,
     "guessed": guessed,
     "ready": ready,
-    "stances": stances,
+    "stances": orientations,
     "layers": layers,
     "layers-two": layers_two,
     "house": house,

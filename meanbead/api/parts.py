@@ -18,10 +18,10 @@ from meanbead.api.shapes import (
     CloseAsk,
     Headline,
     JobOut,
+    OrientationsAsk,
     PartEdit,
     PartOut,
     PartsOut,
-    StancesAsk,
     VersionOnly,
     part_out,
 )
@@ -148,9 +148,9 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
 
 
 @blueprint.post("/<int:part_id>/stances")
-@blueprint.input(StancesAsk)
+@blueprint.input(OrientationsAsk)
 @blueprint.output(JobOut, status_code=202)
-def advise_stances(part_id: int, json_data: StancesAsk) -> JobOut:
+def estimate_orientations(part_id: int, json_data: OrientationsAsk) -> JobOut:
     """Have ways to stand the part estimated in the background, with a column's recipe."""
     with session() as db:
         row = workshop.get_recipe(db, json_data.recipe_id)

@@ -17,7 +17,7 @@ from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.model import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
 from meanbead.core.model.finding import SetTo
 from meanbead.core.model.part import Guesses
-from meanbead.core.part.orientations import StoodWays
+from meanbead.core.part.orientations import OrientationEstimates
 from meanbead.core.recipe.preview import Preview
 from meanbead.core.recipe.settings_sheet import Setting
 from meanbead.store.tables import (
@@ -318,7 +318,7 @@ class JobOut(Shape):
     share: float
     doing: str
     problem: str
-    stances: StoodWays | None = None
+    orientations: OrientationEstimates | None = None
     waterfall: Waterfall | None = None
     levers: Advice | None = None
     search: Found | None = None
@@ -339,7 +339,7 @@ class CloseAsk(Shape):
     sheet_mm: Annotated[float, Field(ge=0.1, le=50)] | None = None
 
 
-class StancesAsk(Shape):
+class OrientationsAsk(Shape):
     """The column with whose recipe ways to stand are estimated."""
 
     recipe_id: RowId
@@ -460,7 +460,7 @@ def job_out(row: JobRow) -> JobOut:
 
 
 _RESULTS: dict[str, type[BaseModel]] = {
-    "stances": StoodWays,
+    "stances": OrientationEstimates,
     "waterfall": Waterfall,
     "levers": Advice,
     "search": Found,

@@ -19,7 +19,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
-from meanbead.core.part.orientations import StoodWay, StoodWays, simpler, stances
+from meanbead.core.part.orientations import OrientationEstimate, OrientationEstimates, orientations, simpler
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stability import STEADY_DEG
 from meanbead.core.recipe.resolve import resolve
@@ -31,7 +31,7 @@ from meanbead.store.tables import Upload
 SAMPLE_LAYERS = 24
 
 
-def advise_stances(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """Estimate ways to stand a part with a column's recipe, supports where it needs them. Arguments: ``recipe_id``.
 
     The present way and those that stand steadily come first, by print time; a long mesh is simplified by up to a
@@ -40,15 +40,17 @@ def advise_stances(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     with tools.database.session.begin() as session:
         job = workshop.job_of(session, workshop.get_recipe(session, arguments["recipe_id"]))
     plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
-    found = stances(simpler(job.solid), plan.shape.layer_height_mm)
-    ways: list[StoodWay] = []
+    found = orientations(simpler(job.solid), plan.shape.layer_height_mm)
+    ways: list[OrientationEstimate] = []
     for number, (stance, solid) in enumerate(found):
         tools.progress(
-            number / len(found), f"way {number + 1} of {len(found)}", StoodWays(ways=_ranked(ways)).model_dump()
+            number / len(found),
+            f"way {number + 1} of {len(found)}",
+            OrientationEstimates(ways=_ranked(ways)).model_dump(),
         )
         with_supports = _supported(job.recipe)
         picture = base64.b64encode(workshop.png_of(solid, 240, 180)).decode()
-        way = StoodWay(
+        way = OrientationEstimate(
             stance=stance,
             present=number == 0,
             picture=f"data:image/png;base64,{picture}",
@@ -79,7 +81,7 @@ def advise_stances(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
                 }
             )
         )
-    return StoodWays(ways=_ranked(ways)).model_dump()
+    return OrientationEstimates(ways=_ranked(ways)).model_dump()
 
 
 def _supported(recipe: Recipe) -> Recipe:
@@ -89,7 +91,7 @@ def _supported(recipe: Recipe) -> Recipe:
     return recipe.model_copy(update={"supports": recipe.supports.model_copy(update={"kind": "columns"})})
 
 
-def _ranked(ways: list[StoodWay]) -> list[StoodWay]:
+def _ranked(ways: list[OrientationEstimate]) -> list[OrientationEstimate]:
     return sorted(ways, key=lambda way: (bool(way.problem), not way.steady, way.print_time_s or 0.0))
 
 
@@ -209,7 +211,7 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
 
 
 KINDS: dict[str, Work] = {
-    "stances": advise_stances,
+    "stances": estimate_orientations,
     "waterfall": make_waterfall,
     "estimate": make_estimate,
     "levers": find_levers,

@@ -15,9 +15,9 @@ import trimesh
 from meanbead.api import recipes as recipes_api
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Pose, Recipe
-from meanbead.core.part.orientations import StoodWay, measure
+from meanbead.core.part.orientations import OrientationEstimate, measure
 from meanbead.jobs import kinds
-from meanbead.jobs.kinds import _ranked, _supported, advise_stances
+from meanbead.jobs.kinds import _ranked, _supported, estimate_orientations
 from meanbead.jobs.work import Cancelled, Progress, Toolbox
 from meanbead.store import jobs
 from tests.api.test_api import ApiCase
@@ -110,7 +110,7 @@ class WaysToStand(ApiCase):
     def test_a_way_that_does_not_fit_comes_last_and_says_so(self) -> None:
         # Longer than the bed is wide, and lower than the room is high: it can only stand upright.
         part = self.upload(stl_bytes(trimesh.creation.box((12, 12, 240))))
-        found = advise_stances(self.tools(), {"recipe_id": self.columns(part)[0]["id"]})["ways"]
+        found = estimate_orientations(self.tools(), {"recipe_id": self.columns(part)[0]["id"]})["ways"]
         self.assertTrue(found[0]["present"])
         self.assertEqual(found[0]["problem"], "")
         self.assertIn("does not fit", found[-1]["problem"])
@@ -118,8 +118,8 @@ class WaysToStand(ApiCase):
     def test_unsteady_ways_come_after_steady_ones(self) -> None:
         stance = measure(box(5, 5, 5), Pose(), 0.2)
 
-        def way(seconds: float, steady: bool = True, problem: str = "") -> StoodWay:
-            return StoodWay(
+        def way(seconds: float, steady: bool = True, problem: str = "") -> OrientationEstimate:
+            return OrientationEstimate(
                 stance=stance, present=False, picture="", steady=steady, print_time_s=seconds, filament_g=1.0,
                 support_s=0.0, support_g=0.0, problem=problem,
             )  # fmt: skip
@@ -141,7 +141,7 @@ class WaysToStand(ApiCase):
         with self.database.session.begin() as session:
             jobs.ask_to_stop(session, job)
         with self.assertRaises(Cancelled):
-            advise_stances(tools, {"recipe_id": self.columns(part)[0]["id"]})
+            estimate_orientations(tools, {"recipe_id": self.columns(part)[0]["id"]})
         with self.database.session.begin() as session:
             self.assertEqual(jobs.get(session, job).result, {"ways": []})
 

@@ -8,7 +8,7 @@ import trimesh
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
-from meanbead.core.part.orientations import StoodWays
+from meanbead.core.part.orientations import OrientationEstimates
 from meanbead.jobs import kinds
 from meanbead.jobs.queue import Queue, plain_url
 from meanbead.jobs.work import Toolbox, run_job
@@ -61,7 +61,7 @@ class Background(WorkerCase):
 
         def endless(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
             for k in range(10_000):
-                tools.progress(k / 10_000, f"step {k}", StoodWays(ways=[]).model_dump())
+                tools.progress(k / 10_000, f"step {k}", OrientationEstimates(ways=[]).model_dump())
                 begun.set()
                 time.sleep(0.01)
             return {}

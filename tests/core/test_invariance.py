@@ -12,7 +12,7 @@ from meanbead.core.model import PartInsight, Pose
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import part_insight
-from meanbead.core.part.orientations import stances
+from meanbead.core.part.orientations import orientations
 from meanbead.core.part.pose import matrix_of, pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.solid import Solid
@@ -113,7 +113,7 @@ class Scaled(unittest.TestCase):
 
     @given(SIDE, SIDE, SIDE)
     def test_a_box_can_stand_on_each_of_its_sides(self, x: float, y: float, z: float) -> None:
-        heights = sorted(round(stance.height_mm, 3) for stance, _ in stances(box(x, y, z), 0.2))
+        heights = sorted(round(stance.height_mm, 3) for stance, _ in orientations(box(x, y, z), 0.2))
         # Six sides, and never one twice.
         self.assertEqual(heights, sorted(2 * [round(x, 3), round(y, 3), round(z, 3)]))
 

@@ -10,7 +10,7 @@ from meanbead.core.errors import PartError
 from meanbead.core.model import Pose
 from meanbead.core.part.bodies import body_of_faces, split_bodies, winding_number
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.orientations import candidate_directions, simpler, stances
+from meanbead.core.part.orientations import candidate_directions, orientations, simpler
 from meanbead.core.part.pose import pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.stability import centre_of_mass, tip_angle_deg
@@ -118,7 +118,7 @@ class Standing(unittest.TestCase):
         self.assertLess(near.max(), np.cos(np.radians(5.9)))
 
     def test_a_table_stands_better_on_its_top(self) -> None:
-        found = [stance for stance, _ in stances(table(30), 0.2)]
+        found = [stance for stance, _ in orientations(table(30), 0.2)]
         as_is, best = found[0], min(found, key=lambda stance: stance.overhang_mm2)
         self.assertAlmostEqual(as_is.overhang_mm2, 30 * 20, delta=1)
         self.assertLess(best.overhang_mm2, 1)
@@ -126,10 +126,10 @@ class Standing(unittest.TestCase):
 
     def test_a_slope_shows_steps_of_height_times_cosine(self) -> None:
         # A cone of 45 degrees: ridges are h cos 45 high on all of its mantle.
-        stance = stances(cone(20, 20, 512), 0.2, count=1)[0][0]
+        stance = orientations(cone(20, 20, 512), 0.2, count=1)[0][0]
         self.assertAlmostEqual(stance.ridge_mm, 0.2 * np.cos(np.pi / 4), places=3)
         self.assertAlmostEqual(stance.step_mm2, np.pi * 20 * 20 * np.sqrt(2), delta=2)
-        self.assertEqual(stances(cylinder(10, 10), 0.2, count=1)[0][0].ridge_mm, 0)
+        self.assertEqual(orientations(cylinder(10, 10), 0.2, count=1)[0][0].ridge_mm, 0)
 
     def test_a_long_mesh_is_made_simpler_and_stays_the_same(self) -> None:
         ball = sphere(20, 6)

@@ -5,7 +5,7 @@ import unittest
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import PartInsight, Recipe
 from meanbead.core.part.insight import part_insight
-from meanbead.core.part.orientations import stances
+from meanbead.core.part.orientations import orientations
 from meanbead.core.part.stability import STEADY_DEG
 from tests.demo.test_lessons import ENGINE, HERON, solid
 
@@ -40,7 +40,7 @@ class Samples(unittest.TestCase):
         recipe = Recipe.model_validate({"supports": {"kind": "columns"}})
         times = [
             ENGINE.estimate(Job(stood, recipe, HERON), 24).print_time_s
-            for _, stood in stances(solid("Shelf bracket"), 0.2)
+            for _, stood in orientations(solid("Shelf bracket"), 0.2)
         ]
         self.assertLess(min(times[1:]), 0.95 * times[0])
 

@@ -36,7 +36,7 @@ from meanbead.core.model import (
 )
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import Insight, part_insight
-from meanbead.core.part.orientations import simpler, stances
+from meanbead.core.part.orientations import orientations, simpler
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import STEADY_DEG
 from meanbead.core.recipe.plan import Plan
@@ -113,7 +113,7 @@ class Engine:
         """The least overhang of all steady ways to stand a solid, mm2; kept for a while."""
 
         def least() -> float:
-            ways = [stance for stance, _ in stances(simpler(solid), 0.2)]
+            ways = [stance for stance, _ in orientations(simpler(solid), 0.2)]
             return min((way.overhang_mm2 for way in ways if way.tip_angle_deg >= STEADY_DEG), default=0.0)
 
         return self._lying.get(solid.digest, least)

@@ -22,7 +22,7 @@ _AXES = np.array([[0, 0, -1], [0, 0, 1], [0, -1, 0], [0, 1, 0], [-1, 0, 0], [1, 
 Floats = NDArray[np.float64]
 
 
-class Stance(Result):
+class Orientation(Result):
     """A way to stand: ``pose`` turns the part from how it stands now.
 
     ``overhang_mm2`` leans out by more than 45 degrees; ``ridge_mm`` is the mean height of the steps on what leans and
@@ -38,13 +38,13 @@ class Stance(Result):
     tip_angle_deg: float
 
 
-class StoodWay(Result):
+class OrientationEstimate(Result):
     """A way to stand with what it costs: the whole print, and the supports in it. ``picture`` is a data address.
 
     ``problem`` says why it cannot be printed that way; ``steady`` is False where the part would fall easily.
     """
 
-    stance: Stance
+    stance: Orientation
     present: bool
     picture: str
     steady: bool
@@ -55,10 +55,10 @@ class StoodWay(Result):
     problem: str
 
 
-class StoodWays(Result):
+class OrientationEstimates(Result):
     """Ways to stand a part, the best first."""
 
-    ways: list[StoodWay]
+    ways: list[OrientationEstimate]
 
 
 def candidate_directions(solid: Solid, count: int = 10) -> Floats:
@@ -82,7 +82,7 @@ def candidate_directions(solid: Solid, count: int = 10) -> Floats:
     return np.array(chosen)
 
 
-def stances(solid: Solid, layer_height_mm: float, count: int = 10) -> list[tuple[Stance, Solid]]:
+def orientations(solid: Solid, layer_height_mm: float, count: int = 10) -> list[tuple[Orientation, Solid]]:
     """Candidate ways to stand a part, the present one first, each with the solid that stands so."""
     found = []
     for direction in candidate_directions(solid, count):
@@ -92,7 +92,7 @@ def stances(solid: Solid, layer_height_mm: float, count: int = 10) -> list[tuple
     return found
 
 
-def measure(stood: Solid, pose: Pose, layer_height_mm: float) -> Stance:
+def measure(stood: Solid, pose: Pose, layer_height_mm: float) -> Orientation:
     """What can be said of a way to stand without laying a stroke."""
     surface = Surface.of(stood)
     slope = surface.slope_deg
@@ -100,7 +100,7 @@ def measure(stood: Solid, pose: Pose, layer_height_mm: float) -> Stance:
     step_area = float(surface.area_mm2[shows].sum())
     ridge = float(np.sum((surface.area_mm2 * np.cos(np.radians(slope)))[shows])) * layer_height_mm
     footprint = float((surface.area_mm2 * -surface.normal[:, 2])[surface.on_bed].sum())
-    return Stance(
+    return Orientation(
         pose=pose,
         height_mm=float(stood.vertices[:, 2].max()),
         footprint_mm2=footprint,
