@@ -21,7 +21,7 @@ from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
 from meanbead.core.part.orientations import OrientationEstimate, OrientationEstimates, orientations, simpler
 from meanbead.core.part.read import read_mesh
-from meanbead.core.part.stability import STEADY_DEG
+from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.recipe.resolve import resolve
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.store import intake, jobs, workshop
@@ -54,7 +54,7 @@ def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str
             stance=stance,
             present=number == 0,
             picture=f"data:image/png;base64,{picture}",
-            steady=stance.tip_angle_deg >= STEADY_DEG,
+            steady=stance.tip_angle_deg >= STABLE_DEG,
             print_time_s=None,
             filament_g=None,
             support_s=0.0,

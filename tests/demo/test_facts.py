@@ -6,7 +6,7 @@ from meanbead.core.estimate.engine import Job
 from meanbead.core.model import PartInsight, Recipe
 from meanbead.core.part.insight import part_insight
 from meanbead.core.part.orientations import orientations
-from meanbead.core.part.stability import STEADY_DEG
+from meanbead.core.part.stability import STABLE_DEG
 from tests.demo.test_lessons import ENGINE, HERON, solid
 
 
@@ -31,7 +31,7 @@ class Samples(unittest.TestCase):
         self.assertLess(facts("Bin tag").slope_mm2, 1)
 
     def test_the_post_falls_easily(self) -> None:
-        self.assertLess(facts("Flag post").tip_angle_deg, STEADY_DEG)
+        self.assertLess(facts("Flag post").tip_angle_deg, STABLE_DEG)
 
     def test_the_owl_leans_out_somewhere(self) -> None:
         self.assertGreater(facts("Snow owl").overhang_mm2, 100)

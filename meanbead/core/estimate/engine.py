@@ -38,7 +38,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import Insight, part_insight
 from meanbead.core.part.orientations import orientations, simpler
 from meanbead.core.part.solid import Solid
-from meanbead.core.part.stability import STEADY_DEG
+from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import Situation, findings
@@ -114,7 +114,7 @@ class Engine:
 
         def least() -> float:
             ways = [stance for stance, _ in orientations(simpler(solid), 0.2)]
-            return min((way.overhang_mm2 for way in ways if way.tip_angle_deg >= STEADY_DEG), default=0.0)
+            return min((way.overhang_mm2 for way in ways if way.tip_angle_deg >= STABLE_DEG), default=0.0)
 
         return self._lying.get(solid.digest, least)
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.part.solid import Solid
 
-STEADY_DEG = 8.0
+STABLE_DEG = 8.0
 """A part that falls when it leans by less than this is not worth printing that way without something to hold it."""
 
 Floats = NDArray[np.float64]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding, SettingValue
-from meanbead.core.part.stability import STEADY_DEG
+from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.rules.situation import Situation, remedy
 from meanbead.core.text.durations import duration
 
@@ -21,7 +21,7 @@ def reasons_for_brim(s: Situation) -> list[str]:
         return []
     reasons, insight = [], s.insight
     width = max(insight.footprint_width_mm, 1e-9)
-    if insight.tip_angle_deg < STEADY_DEG:
+    if insight.tip_angle_deg < STABLE_DEG:
         reasons.append(f"it falls when it leans by {insight.tip_angle_deg:.0f}°")
     elif insight.height_mm / width > SLENDER:
         reasons.append(f"it stands {insight.height_mm:.0f} mm high on {width:.0f} mm")
@@ -48,7 +48,7 @@ def hold_on_bed(s: Situation) -> Iterator[Finding]:
             sentence=f"Nothing but a skirt holds it: {' and '.join(reasons)}.",
             remedy=f"A brim of {BRIM_MM:g} mm. It has to be trimmed.",
             value=s.insight.tip_angle_deg,
-            limit=STEADY_DEG,
+            limit=STABLE_DEG,
             reason="A print that lets go after three hours costs more than a brim.",
             source="Footprint against height, and the plastic's habit",
             school=s.school("adhesion"),
