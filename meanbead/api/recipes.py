@@ -33,7 +33,7 @@ from meanbead.core.advise.context import with_settings
 from meanbead.core.compare.sensitivity import nudges
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
-from meanbead.core.recipe.adapt import carried, short_line
+from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.preview import Preview, preview
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
@@ -97,7 +97,7 @@ def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
         machine_id=original.machine_id,
         nozzle_id=nozzle.id,
         material_id=original.material_id,
-        choices=carried(recipe, printer, old, Nozzle.model_validate(nozzle.nozzle), material),
+        choices=adapted(recipe, printer, old, Nozzle.model_validate(nozzle.nozzle), material),
         after=original,
     )
 

@@ -152,9 +152,9 @@ class Recipes(ApiCase):
     def test_columns_are_filled(self) -> None:
         part = self.upload()
         one, other = self.columns(part)
-        carried = self.add(part, {"copy_of": one["id"], "nozzle_id": other["nozzle_id"]})
-        self.assertEqual(carried["choices"]["layer_height_mm"], 0.3)
-        self.assertEqual(carried["nozzle_id"], other["nozzle_id"])
+        adapted = self.add(part, {"copy_of": one["id"], "nozzle_id": other["nozzle_id"]})
+        self.assertEqual(adapted["choices"]["layer_height_mm"], 0.3)
+        self.assertEqual(adapted["nozzle_id"], other["nozzle_id"])
         short = self.add(part, {"line": "0.6 / 0.4 / 0.75"})
         self.assertEqual((short["name"], short["choices"]["layer_height_mm"]), ("0.6 / 0.4 / 0.75", 0.4))
         for line, word in (

@@ -18,7 +18,7 @@ from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.recipe.adapt import carried, short_line
+from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
@@ -111,7 +111,7 @@ class OtherNozzles(unittest.TestCase):
         recipe, printer = Recipe.model_validate(keys), Printer(z_step_mm=step)
         if not possible(recipe, printer, Nozzle(bore_mm=old)):
             return
-        after = carried(recipe, printer, Nozzle(bore_mm=old), Nozzle(bore_mm=new), Material())
+        after = adapted(recipe, printer, Nozzle(bore_mm=old), Nozzle(bore_mm=new), Material())
         for choice in ("infill.density", "infill.pattern", "seam", "supports.kind", "copies.count", "travel"):
             self.assertEqual(value_at(after, choice), value_at(recipe, choice))
         height = after.layer_height_mm or 0.0
@@ -122,8 +122,8 @@ class OtherNozzles(unittest.TestCase):
     @given(st.sampled_from([0.4, 0.6, 0.8]), st.integers(1, 5))
     def test_there_and_back_is_where_it_was(self, new: float, walls: int) -> None:
         printer, material = Printer(z_step_mm=0.02), Material()
-        there = carried(Recipe(walls=walls, layer_height_mm=0.2), printer, Nozzle(), Nozzle(bore_mm=new), material)
-        back = carried(there, printer, Nozzle(bore_mm=new), Nozzle(), material)
+        there = adapted(Recipe(walls=walls, layer_height_mm=0.2), printer, Nozzle(), Nozzle(bore_mm=new), material)
+        back = adapted(there, printer, Nozzle(bore_mm=new), Nozzle(), material)
         self.assertAlmostEqual(back.layer_height_mm or 0, 0.2, delta=0.021)
         # Whole lines of the thicker nozzle round the shell once.
         self.assertLessEqual(abs((back.walls or 0) - walls), 1)

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ValidationError
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.recipe.adapt import carried, short_line
+from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
@@ -68,7 +68,7 @@ class Carrying(unittest.TestCase):
     def test_the_shell_stays_and_the_ratios_too(self, new: float, old: float, walls: int) -> None:
         printer, material = Printer(z_step_mm=0.04), Material()
         before = Recipe(walls=walls)
-        after = carried(before, printer, Nozzle(bore_mm=old), Nozzle(bore_mm=new), material)
+        after = adapted(before, printer, Nozzle(bore_mm=old), Nozzle(bore_mm=new), material)
         one = resolve(before, printer, Nozzle(bore_mm=old), material).shape
         two = resolve(after, printer, Nozzle(bore_mm=new), material).shape
         self.assertAlmostEqual(two.layer_height_mm / 0.04, round(two.layer_height_mm / 0.04), places=6)
@@ -83,7 +83,7 @@ class Carrying(unittest.TestCase):
         recipe = Recipe.model_validate(
             {"infill": {"density": 0.3}, "line_width_mm": {"infill": 0.6}, "speed_mm_s": {"infill": 90}}
         )
-        after = carried(recipe, Printer(), Nozzle(), Nozzle(bore_mm=0.8), Material())
+        after = adapted(recipe, Printer(), Nozzle(), Nozzle(bore_mm=0.8), Material())
         self.assertEqual((after.infill.density, after.speed_mm_s.infill), (0.3, 90))
         self.assertAlmostEqual(after.line_width_mm.infill or 0, 1.2)
         self.assertIsNone(after.line_width_mm.outer_wall)

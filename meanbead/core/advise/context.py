@@ -18,7 +18,7 @@ from meanbead.core.model.part import PartFacts
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
-from meanbead.core.recipe.adapt import carried
+from meanbead.core.recipe.adapt import adapted
 from meanbead.core.recipe.choices import with_value
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
@@ -94,7 +94,7 @@ def with_settings(job: Job, settings: list[SetTo], nozzles: dict[int, Nozzle]) -
             other = nozzles.get(int(one.value)) if isinstance(one.value, int | float) else None
             if other is None:
                 raise RecipeError(f"There is no nozzle {one.value} on hand.", field="nozzle")
-            recipe, nozzle = carried(recipe, job.printer, nozzle, other, job.material), other
+            recipe, nozzle = adapted(recipe, job.printer, nozzle, other, job.material), other
             continue
         try:
             recipe = with_value(recipe, one.key, one.value)

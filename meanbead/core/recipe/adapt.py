@@ -14,7 +14,7 @@ from meanbead.core.recipe.resolve import resolve
 _WIDTHS = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 
 
-def carried(recipe: Recipe, printer: Printer, old: Nozzle, new: Nozzle, material: Material) -> Recipe:
+def adapted(recipe: Recipe, printer: Printer, old: Nozzle, new: Nozzle, material: Material) -> Recipe:
     """The recipe for another nozzle: the shell's thickness in millimetres stays, and height and width keep their ratio
     to the bore, heights on the machine's full motor steps where they are known.
 
