@@ -14,14 +14,14 @@ from meanbead.api.context import context, session, who
 from meanbead.api.jobs import FOLLOWS_COLUMN, start
 from meanbead.api.shapes import (
     Figures,
-    NudgeAsk,
-    NudgesOut,
     PreviewAsk,
     RecipeAdd,
     RecipeEdit,
     RecipeOut,
     RecipesOut,
     SampleAsk,
+    SensitivitiesOut,
+    SensitivityAsk,
     SettingsOut,
     VersionOnly,
     VersionsOut,
@@ -322,13 +322,13 @@ def layers(recipe_id: int) -> LayerLedger:
 
 
 @blueprint.post("/recipes/<int:recipe_id>/nudges")
-@blueprint.input(NudgeAsk)
-@blueprint.output(NudgesOut)
-def nudge(recipe_id: int, json_data: NudgeAsk) -> NudgesOut:
+@blueprint.input(SensitivityAsk)
+@blueprint.output(SensitivitiesOut)
+def sensitivity(recipe_id: int, json_data: SensitivityAsk) -> SensitivitiesOut:
     """What a step up or down, or the other options, of one setting would cost on this part."""
     with session() as db:
         job = workshop.job_of(db, workshop.get_recipe(db, recipe_id))
-    return NudgesOut(nudges=nudges(context().engine, job, json_data.key))
+    return SensitivitiesOut(nudges=nudges(context().engine, job, json_data.key))
 
 
 @blueprint.get("/recipes/<int:recipe_id>/settings")

@@ -12,7 +12,7 @@ from meanbead.api.shape import Name, RowId, Shape, Version
 from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import Found
-from meanbead.core.compare.sensitivity import Nudge
+from meanbead.core.compare.sensitivity import Sensitivity
 from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.model import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
 from meanbead.core.model.finding import SetTo
@@ -352,7 +352,7 @@ class WaterfallAsk(Shape):
     to_id: RowId
 
 
-class NudgeAsk(Shape):
+class SensitivityAsk(Shape):
     """A setting by its key."""
 
     key: Annotated[str, Field(max_length=60)]
@@ -374,10 +374,10 @@ class SettingsOut(Shape):
     settings: list[Setting]
 
 
-class NudgesOut(Shape):
+class SensitivitiesOut(Shape):
     """Neighbouring values of a setting with their differences."""
 
-    nudges: list[Nudge]
+    nudges: list[Sensitivity]
 
 
 class PreviewAsk(Shape):

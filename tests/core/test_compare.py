@@ -89,15 +89,17 @@ class Waterfalls(unittest.TestCase):
 
 class Nudging(unittest.TestCase):
     def test_a_step_is_what_changing_the_cell_would_bring(self) -> None:
-        found = {nudge.value: nudge for nudge in nudges(ENGINE, job(), "walls")}
+        found = {sensitivity.value: sensitivity for sensitivity in nudges(ENGINE, job(), "walls")}
         self.assertEqual(set(found), {1, 3})
-        for walls, nudge in found.items():
+        for walls, sensitivity in found.items():
             full = ENGINE.estimate(job(walls=walls)).print_time_s - ENGINE.estimate(job()).print_time_s
-            self.assertAlmostEqual(nudge.time_s or 0, full, delta=0.05 * ENGINE.estimate(job()).print_time_s)
+            self.assertAlmostEqual(sensitivity.time_s or 0, full, delta=0.05 * ENGINE.estimate(job()).print_time_s)
 
     def test_heights_go_by_motor_steps(self) -> None:
         stepping = replace(job(), printer=Printer(z_step_mm=0.04))
-        self.assertEqual([nudge.value for nudge in nudges(ENGINE, stepping, "layer_height_mm")], [0.16, 0.24])
+        self.assertEqual(
+            [sensitivity.value for sensitivity in nudges(ENGINE, stepping, "layer_height_mm")], [0.16, 0.24]
+        )
 
     def test_what_cannot_be_says_why(self) -> None:
         high = job(layer_height_mm=0.4)

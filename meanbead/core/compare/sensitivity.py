@@ -14,7 +14,7 @@ SAMPLE_LAYERS = 24
 _MOST_OPTIONS = 8
 
 
-class Nudge(Result):
+class Sensitivity(Result):
     """One neighbouring value of a setting: what it would change, or why it cannot be."""
 
     value: float | str | bool
@@ -23,7 +23,7 @@ class Nudge(Result):
     problem: str = ""
 
 
-def nudges(engine: Engine, job: Job, key: str) -> list[Nudge]:
+def nudges(engine: Engine, job: Job, key: str) -> list[Sensitivity]:
     """Neighbouring values of a setting, each with its difference in print time and filament on this part.
 
     Both sides are samples of about :data:`SAMPLE_LAYERS` layers drawn by the same rule, so that most of what a sample is
@@ -39,10 +39,10 @@ def nudges(engine: Engine, job: Job, key: str) -> list[Nudge]:
             changed = Job(job.solid, with_value(job.recipe, key, value), job.printer, job.nozzle, job.material)
             estimate = engine.estimate(changed, SAMPLE_LAYERS)
         except MeanBeadError as problem:
-            found.append(Nudge(value=value, problem=str(problem)))
+            found.append(Sensitivity(value=value, problem=str(problem)))
             continue
         found.append(
-            Nudge(
+            Sensitivity(
                 value=value,
                 time_s=estimate.print_time_s - base.print_time_s,
                 filament_g=estimate.filament_g - base.filament_g,
