@@ -7,7 +7,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.model.shop import Attended
+from meanbead.core.model.shop import Attendance
 from meanbead.core.schedule.attendance import (
     clock,
     ends_unattended,
@@ -17,10 +17,10 @@ from meanbead.core.schedule.attendance import (
     plates_per_day,
 )
 
-DAY = Attended(from_h=8, to_h=22, turnaround_min=10)
+DAY = Attendance(from_h=8, to_h=22, turnaround_min=10)
 
 
-def walked(minutes: int, attended: Attended, weeks: int = 4) -> float:
+def walked(minutes: int, attended: Attendance, weeks: int = 4) -> float:
     """Plates a day by looking at every minute of some weeks: free machine, someone there, start; nothing else."""
     busy_until, ended, plates, first = 0, True, 0, None
     for minute in range(weeks * 7 * 24 * 60):
@@ -38,7 +38,7 @@ class PlatesADay(unittest.TestCase):
     @settings(max_examples=12)
     @given(st.integers(20, 3000), st.integers(0, 12), st.integers(2, 12), st.lists(st.integers(0, 6), min_size=1))
     def test_equals_a_walk_through_the_minutes(self, minutes: int, start: int, hours: int, days: list[int]) -> None:
-        attended = Attended(from_h=start, to_h=start + hours, days=tuple(sorted(set(days))), turnaround_min=10)
+        attended = Attendance(from_h=start, to_h=start + hours, days=tuple(sorted(set(days))), turnaround_min=10)
         self.assertAlmostEqual(plates_per_day(minutes * 60, attended), walked(minutes, attended), delta=2.1 / 28)
 
     @settings(max_examples=60)
@@ -65,7 +65,7 @@ class PlatesADay(unittest.TestCase):
 
 class Moments(unittest.TestCase):
     def test_the_next_moment_may_lie_behind_a_weekend(self) -> None:
-        office = Attended(from_h=9, to_h=17, days=(0, 1, 2, 3, 4))
+        office = Attendance(from_h=9, to_h=17, days=(0, 1, 2, 3, 4))
         friday_evening = 4 * 24 + 18.0
         self.assertEqual(next_attended_h(office, friday_evening), 7 * 24 + 9.0)
         self.assertEqual(clock(next_attended_h(office, friday_evening)), "Mon 9:00")

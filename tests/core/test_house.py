@@ -11,7 +11,7 @@ from meanbead.core.model import Material, Printer
 from meanbead.core.model.finding import Finding, Remedy, SetTo
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.purpose import PURPOSES
-from meanbead.core.model.shop import Attended, Shop
+from meanbead.core.model.shop import Attendance, Shop
 from meanbead.core.rules.conventions import matters, school_label
 
 
@@ -50,8 +50,8 @@ class Hours(unittest.TestCase):
         )
         for one in wrong:
             with self.subTest(**one), self.assertRaises(ValidationError):
-                Attended.model_validate(one)
-        self.assertEqual(Attended.model_validate({"days": [0, 4]}).days, (0, 4))
+                Attendance.model_validate(one)
+        self.assertEqual(Attendance.model_validate({"days": [0, 4]}).days, (0, 4))
 
     def test_the_hour_lies_in_the_week(self) -> None:
         self.assertEqual(Shop(now_h=167.9).now_h, 167.9)

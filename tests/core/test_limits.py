@@ -16,7 +16,7 @@ from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, PlanMeasures, measures, narrowest_mm
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Printer, Recipe
-from meanbead.core.model.shop import Attended, Shop
+from meanbead.core.model.shop import Attendance, Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
@@ -138,7 +138,7 @@ class Figures(unittest.TestCase):
         self.assertLess(self.of(speed_mm_s={"infill": 240})[0].flow_margin, 0)
 
     def test_plates_follow_the_hours(self) -> None:
-        long, short = (Shop(attended=Attended(from_h=8, to_h=end)) for end in (22, 9))
+        long, short = (Shop(attended=Attendance(from_h=8, to_h=end)) for end in (22, 9))
         self.assertGreater(self.of(long)[0].plates_per_day, 4 * self.of(short)[0].plates_per_day)
 
     def test_a_detail_counts_only_on_a_part_that_has_one(self) -> None:

@@ -11,7 +11,7 @@ from meanbead.core.model.base import Model, NonNegative
 Hour = Annotated[float, Field(ge=0, le=24)]
 
 
-class Attended(Model):
+class Attendance(Model):
     """Hours in which someone is there to start and to take off: from ``from_h`` to ``to_h`` on ``days`` (0 is Monday).
 
     ``turnaround_min`` is what taking off, cleaning and starting the next takes.
@@ -23,7 +23,7 @@ class Attended(Model):
     turnaround_min: Annotated[float, Field(ge=0, le=240)] = 10
 
     @model_validator(mode="after")
-    def _forward(self) -> Attended:
+    def _forward(self) -> Attendance:
         if self.to_h <= self.from_h:
             raise ValueError("to_h has to be later than from_h")
         return self
@@ -36,7 +36,7 @@ class Shop(Model):
     None where nobody has said. ``now_h`` is the hour of the week (0 is Monday, 0:00) at which it would be started.
     """
 
-    attended: Attended = Attended()
+    attended: Attendance = Attendance()
     fault_rate_per_h: NonNegative = 0.01
     long_print_h: Annotated[float, Field(gt=0, le=500)] = 8
     spool_left_g: NonNegative | None = None

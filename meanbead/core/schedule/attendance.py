@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.model.shop import Attended
+from meanbead.core.model.shop import Attendance
 
 DAY_H = 24.0
 WEEK_H = 168.0
@@ -19,17 +19,17 @@ JUST_FITS = 0.06
 """A print just fits where one so much longer would cost a part of a plate a day."""
 
 
-def someone_is_there(attended: Attended, hour: float) -> bool:
+def someone_is_there(attended: Attendance, hour: float) -> bool:
     """Whether an hour of the week (0 is Monday, 0:00) is attended."""
     return bool(_is_open(hour, attended.from_h, attended.to_h, _open_days(attended)))
 
 
-def next_attended_h(attended: Attended, hour: float) -> float:
+def next_attended_h(attended: Attendance, hour: float) -> float:
     """The first moment from ``hour`` on when someone is there, in hours of the week; may lie in a later week."""
     return float(_next_open(hour, attended.from_h, attended.to_h, _open_days(attended)))
 
 
-def plates_per_day(whole_time_s: float, attended: Attended) -> float:
+def plates_per_day(whole_time_s: float, attended: Attendance) -> float:
     """Plates that one machine makes a day, on average over four weeks, if it is served whenever someone is there.
 
     A plate is taken off and the next one started at the first attended moment after it ends, which takes the
@@ -40,7 +40,7 @@ def plates_per_day(whole_time_s: float, attended: Attended) -> float:
     return float(_plates_a_day(hours, turnaround, attended.from_h, attended.to_h, _open_days(attended)))
 
 
-def _open_days(attended: Attended) -> NDArray[np.bool_]:
+def _open_days(attended: Attendance) -> NDArray[np.bool_]:
     days = np.zeros(7, dtype=np.bool_)
     days[list(attended.days)] = True
     return days
@@ -78,7 +78,7 @@ def _plates_a_day(hours, turnaround, from_h, to_h, days):  # type: ignore[no-unt
     return (plates + share) / (horizon / DAY_H)
 
 
-def longest_for_s(plates: float, attended: Attended, shortest_s: float = 60.0) -> float:
+def longest_for_s(plates: float, attended: Attendance, shortest_s: float = 60.0) -> float:
     """Longest whole print time, s, that still makes so many plates a day; 0 where none does."""
     low, high = shortest_s, WEEK_H * 3600
     if plates_per_day(low, attended) < plates - _AS_GOOD:
@@ -92,13 +92,13 @@ def longest_for_s(plates: float, attended: Attended, shortest_s: float = 60.0) -
     return low
 
 
-def just_fits(whole_time_s: float, attended: Attended) -> bool:
+def just_fits(whole_time_s: float, attended: Attendance) -> bool:
     """Whether a print so long uses its slot well: a little longer, and clearly fewer plates are made."""
     now, longer = (plates_per_day(whole_time_s * factor, attended) for factor in (1.0, 1 + JUST_FITS))
     return longer < now * (1 - 2.5 * JUST_FITS)
 
 
-def ends_unattended(whole_time_s: float, attended: Attended, start_h: float) -> tuple[float, float] | None:
+def ends_unattended(whole_time_s: float, attended: Attendance, start_h: float) -> tuple[float, float] | None:
     """If a print that starts at an hour of the week ends when nobody is there: when, and when someone next is, both in
     hours of the week; else None."""
     end = start_h + whole_time_s / 3600
