@@ -113,7 +113,7 @@ def make_estimate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
         row = workshop.get_recipe(session, recipe_id)
         if workshop.inputs_digest(row, row.part.digest) != inputs:
             raise MeanBeadError("The recipe was changed before it was this job's turn.")
-        compute = workshop.computation(session, row, tools.engine, watch=tools.progress)
+        compute = workshop.computation(session, row, tools.engine, progress=tools.progress)
     estimate = compute()
     with tools.database.session.begin() as session:
         workshop.keep_estimate(session, inputs, recipe_id, estimate)

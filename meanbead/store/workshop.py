@@ -28,7 +28,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_mesh, draw_solid
 from meanbead.core.part.pose import posed
 from meanbead.core.part.solid import Solid, digest_of, solid_from_arrays
-from meanbead.core.strokes.planner import Watch, nobody
+from meanbead.core.strokes.planner import ProgressCallback, no_progress
 from meanbead.store.tables import (
     EstimateRow,
     GcodeFile,
@@ -397,12 +397,16 @@ def job_of(session: Session, row: RecipeRow) -> Job:
 
 
 def computation(
-    session: Session, row: RecipeRow, engine: Engine, layers: int | None = None, watch: Watch = nobody
+    session: Session,
+    row: RecipeRow,
+    engine: Engine,
+    layers: int | None = None,
+    progress: ProgressCallback = no_progress,
 ) -> Callable[[], Estimate]:
     """What computes a column's estimate, to be run when the session is closed: it may take seconds."""
     if row.gcode_id is None:
         job = job_of(session, row)
-        return lambda: engine.estimate(job, layers, watch)
+        return lambda: engine.estimate(job, layers, progress)
     content = gcode_content(session, row.gcode_id)
     _, printer, nozzle, material = recipe_inputs(row)
     return lambda: replayed_estimate(lambda: open_gcode(content), printer, nozzle, material)

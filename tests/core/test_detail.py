@@ -113,7 +113,7 @@ class Starts(unittest.TestCase):
 class Watching(unittest.TestCase):
     def test_an_estimate_tells_how_far_it_is_and_can_be_stopped(self) -> None:
         told: list[float] = []
-        Engine().estimate(Job(box(10, 10, 4), Recipe()), watch=lambda share, _: told.append(share))
+        Engine().estimate(Job(box(10, 10, 4), Recipe()), progress=lambda share, _: told.append(share))
         self.assertEqual(told, sorted(told))
         self.assertGreater(len(told), 4)
 
@@ -123,7 +123,7 @@ class Watching(unittest.TestCase):
 
         engine = Engine()
         with self.assertRaises(KeyboardInterrupt):
-            engine.estimate(Job(box(10, 10, 4), Recipe()), watch=stop)
+            engine.estimate(Job(box(10, 10, 4), Recipe()), progress=stop)
         self.assertGreater(engine.estimate(Job(box(10, 10, 4), Recipe())).print_time_s, 0)
 
 

@@ -93,7 +93,7 @@ class Cancelling(unittest.TestCase):
     def test_every_stage_can_be_the_last_and_the_next_try_is_right(self) -> None:
         job = Job(cone(6, 8, 48), Recipe.model_validate({"supports": {"kind": "columns"}}))
         told: list[str] = []
-        right = Engine().estimate(job, watch=lambda share, doing: told.append(doing))
+        right = Engine().estimate(job, progress=lambda share, doing: told.append(doing))
         self.assertEqual(len(told), len(set(told)))
         for stage in told:
             engine = Engine()
@@ -103,7 +103,7 @@ class Cancelling(unittest.TestCase):
                     raise InterruptedError
 
             with self.assertRaises(InterruptedError, msg=stage):
-                engine.estimate(job, watch=stop)
+                engine.estimate(job, progress=stop)
             self.assertEqual(engine.estimate(job), right, stage)
 
 

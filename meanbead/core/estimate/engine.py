@@ -45,7 +45,7 @@ from meanbead.core.rules import Situation, findings
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import in_threads
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
-from meanbead.core.strokes.planner import Watch, nobody
+from meanbead.core.strokes.planner import ProgressCallback, no_progress
 
 ENGINE_VERSION = "7"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
@@ -118,16 +118,16 @@ class Engine:
 
         return self._lying.get(solid.digest, least)
 
-    def estimate(self, job: Job, layers: int | None = None, watch: Watch = nobody) -> Estimate:
+    def estimate(self, job: Job, layers: int | None = None, progress: ProgressCallback = no_progress) -> Estimate:
         """Time, filament, cost and findings; of all layers, or of a sample of about ``layers`` of them.
 
-        ``watch`` is told how far it is, and may raise to end it.
+        ``progress`` is told how far it is, and may raise to end it.
 
         A sampled estimate says how far it may be off in ``sampling_error``. Raises :class:`RecipeError` for recipes
         that cannot be printed.
         """
-        run = self._run(job, layers, watch)
-        watch(0.9, "adding up")
+        run = self._run(job, layers, progress)
+        progress(0.9, "adding up")
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
         return self._summary(job, run, facts)
 
@@ -188,7 +188,7 @@ class Engine:
         self,
         job: Job,
         layers: int | None,
-        watch: Watch = nobody,
+        progress: ProgressCallback = no_progress,
         like: LayerSample | None = None,
         *,
         with_skins: bool = False,
@@ -207,14 +207,14 @@ class Engine:
             cut = self._planner.cut(job.solid, plan.shape)
             sample = sample_layers(cut, plan.shape, layers, job.solid.digest, like, with_skins=with_skins)
         if sample is None or sample.chosen.all():
-            strokes = self._planner.plan(job.solid, plan.shape, None, watch)
+            strokes = self._planner.plan(job.solid, plan.shape, None, progress)
             weight = volume_weight = np.ones(len(strokes.layers))
             sample = None
         else:
             strokes = self._planner.plan(job.solid, plan.shape, sample.chosen)
             weight = _on_plate(sample.weight, plan)
             volume_weight = _on_plate(sample.volume_weight, plan)
-        watch(0.7, "running it through the machine")
+        progress(0.7, "running it through the machine")
         chosen = None if sample is None else sample.chosen.tobytes()
         moves_key = (job.solid.digest, plan.shape, chosen, plan.flow_ratio, job.printer.filament_diameter_mm)
         retraction = (plan.retraction_mm, plan.min_travel_mm, plan.z_hop_mm, plan.wipe_mm)

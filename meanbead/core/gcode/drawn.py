@@ -79,7 +79,7 @@ def drawn_file(stream: BinaryIO, printer: Printer, nozzle: Nozzle, material: Mat
             )
         blocks.append(block)
 
-    found = replay(stream, printer, nozzle=nozzle, material=material, watch=keep)
+    found = replay(stream, printer, nozzle=nozzle, material=material, progress=keep)
     moves = Settled(*(np.concatenate([getattr(one, name) for one in blocks]) for name in _SETTLED))
     return _drawn(found, moves, printer, found.feature_names)
 

@@ -181,16 +181,16 @@ def replay(
     pattern: str = FEATURE_PATTERN,
     limits_pattern: str | None = None,
     piece_bytes: int = PIECE_BYTES,
-    watch: Callable[[Settled], None] | None = None,
+    progress: Callable[[Settled], None] | None = None,
 ) -> Replay:
     """Replay a file. Raises :class:`MeanBeadError` for a pattern that is none, or a file without moves.
 
     ``limits_pattern`` matches whole lines of extended commands that set limits: its groups ``acceleration`` (mm/s2) and
-    ``corner`` (speed through a square corner, mm/s), of which it needs one, then count from there. ``watch`` is given the
+    ``corner`` (speed through a square corner, mm/s), of which it needs one, then count from there. ``progress`` is given the
     moves as they settle; what it raises ends the replay.
     """
     player = _Player(printer or Printer(), nozzle or Nozzle(), material or Material(), pattern)
-    player.watch = watch
+    player.progress = progress
     pieces = _pieces(stream, piece_bytes)
     if limits_pattern is not None:
         pieces = with_limits(pieces, limits_pattern, player.printer)
@@ -250,7 +250,7 @@ class _Player:
         self.malformed: list[int] = []
         self.malformed_count = 0
         self.temp_c: float | None = None
-        self.watch: Callable[[Settled], None] | None = None
+        self.progress: Callable[[Settled], None] | None = None
 
     def play(self, pieces: Iterable[bytes]) -> Replay:
         for text, rows in self._scanned(pieces):
@@ -430,10 +430,10 @@ class _Player:
             self.over_ceiling_line = int(waiting.line[over[0]])
         for one in over[: TOLD_MARKS - len(self.marks)].tolist():
             self._mark("melt_ceiling", int(waiting.line[one]), float(flow[one]), ceiling)
-        if self.watch is not None:
+        if self.progress is not None:
             too_fast, over_ceiling = np.zeros(done, dtype=bool), np.zeros(done, dtype=bool)
             too_fast[fast], over_ceiling[over] = True, True
-            self.watch(
+            self.progress(
                 Settled(
                     delta,
                     place,

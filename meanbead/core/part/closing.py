@@ -30,7 +30,7 @@ from meanbead.core.runtime import limits
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Watch = Callable[[float, str], None]
+ProgressCallback = Callable[[float, str], None]
 
 SHEET_MM = 0.15
 """A closed body with less volume per area than this is a sheet that was folded shut: it would print as nothing."""
@@ -58,11 +58,14 @@ class _Body:
 
 
 def close_gaps(
-    raw: RawMesh, unit: str = "auto", sheet_mm: float | None = None, watch: Watch = lambda share, doing: None
+    raw: RawMesh,
+    unit: str = "auto",
+    sheet_mm: float | None = None,
+    progress: ProgressCallback = lambda share, doing: None,
 ) -> Closed:
     """Close a mesh's surface and say what was guessed; a surface that is sound comes back as it is, nothing guessed.
 
-    ``sheet_mm`` is the thickness given to sheets, mm; None leaves them out. ``watch`` may raise to end it. Raises
+    ``sheet_mm`` is the thickness given to sheets, mm; None leaves them out. ``progress`` may raise to end it. Raises
     :class:`UnitUnclear`, and :class:`PartError` where nothing is left that encloses a volume.
     """
     vertices, faces, mended = surface_of(raw, unit)
@@ -75,8 +78,8 @@ def close_gaps(
         )
     sound = [_as_it_is(v, f) for v, f in pieces]
     broken = [k for k, one in enumerate(sound) if one is None]
-    watch(0.05, f"{count_of(len(broken), 'open body')}, {len(pieces)} in all".replace("bodys", "bodies"))
-    filled = _filled([pieces[k] for k in broken], lambda share, doing: watch(0.05 + 0.75 * share, doing))
+    progress(0.05, f"{count_of(len(broken), 'open body')}, {len(pieces)} in all".replace("bodys", "bodies"))
+    filled = _filled([pieces[k] for k in broken], lambda share, doing: progress(0.05 + 0.75 * share, doing))
     bodies: list[_Body] = [one for one in sound if one is not None]
     sheets: list[tuple[Floats, Ints]] = []
     for k, made in zip(broken, filled, strict=True):
@@ -96,9 +99,9 @@ def close_gaps(
             field="sheet_mm",
             remedy="Give the sheets a thickness.",
         )
-    watch(0.85, "joining the bodies")
+    progress(0.85, "joining the bodies")
     solid = _joined(bodies, mended)
-    watch(0.97, "measuring it")
+    progress(0.97, "measuring it")
     closed = sum(1 for one in bodies if one.guessed.any()) - len(thick)
     return Closed(solid, _guesses(solid, len(pieces), closed, sheets, thick, sheet_mm))
 
@@ -126,7 +129,7 @@ def _as_it_is(vertices: Floats, faces: Ints) -> _Body | None:
     return _Body(vertices, faces, np.zeros(len(faces), dtype=bool))
 
 
-def _filled(pieces: list[tuple[Floats, Ints]], watch: Watch) -> list[_Body | None]:
+def _filled(pieces: list[tuple[Floats, Ints]], progress: ProgressCallback) -> list[_Body | None]:
     """Bodies closed in a process of its own; None for those that come to nothing."""
     if not pieces:
         return []
@@ -139,7 +142,7 @@ def _filled(pieces: list[tuple[Floats, Ints]], watch: Watch) -> list[_Body | Non
 
         def hear(line: str) -> None:
             done = int(line) if line.isdigit() else 0
-            watch(done / len(pieces), f"body {min(done + 1, len(pieces))} of {len(pieces)}")
+            progress(done / len(pieces), f"body {min(done + 1, len(pieces))} of {len(pieces)}")
 
         run_apart("meanbead.core.part.closer", [str(source), str(made)], "closing the surface", hear=hear)
         found: list[_Body | None] = []

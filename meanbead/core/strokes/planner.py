@@ -41,11 +41,11 @@ _INTERFACE_SPACINGS = 1.2
 """Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""
 
 
-Watch = Callable[[float, str], None]
+ProgressCallback = Callable[[float, str], None]
 """Told how far some work is, from 0 to 1, and what comes next; it may raise to end the work."""
 
 
-def nobody(share: float, doing: str) -> None:
+def no_progress(share: float, doing: str) -> None:
     """Watches nothing."""
 
 
@@ -61,25 +61,33 @@ class StrokePlanner:
         self._strokes: BoundedCache[Strokes] = BoundedCache(3 * share, lambda strokes: strokes.nbytes)
 
     def plan(
-        self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None = None, watch: Watch = nobody
+        self,
+        solid: Solid,
+        shape: Shape,
+        chosen: NDArray[np.bool_] | None = None,
+        progress: ProgressCallback = no_progress,
     ) -> Strokes:
         """Strokes of every layer of a solid, or of chosen ones, bool (layers of the part,), the first among them.
 
-        ``watch`` is told what share is done before each stage; what it raises ends the planning.
+        ``progress`` is told what share is done before each stage; what it raises ends the planning.
 
         Raises :class:`RecipeError` where the layers or the infill would be absurdly many, or nothing would be laid.
         """
-        return self._strokes.get((solid.digest, shape, _key(chosen)), lambda: self._make(solid, shape, chosen, watch))
+        return self._strokes.get(
+            (solid.digest, shape, _key(chosen)), lambda: self._make(solid, shape, chosen, progress)
+        )
 
     def cut(self, solid: Solid, shape: Shape) -> Cut:
         """Layers and sections of a solid."""
         key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
         return self._cuts.get(key, lambda: cut_solid(solid, shape))
 
-    def _make(self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None, watch: Watch) -> Strokes:
-        watch(0.0, "cutting the part into layers")
+    def _make(
+        self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None, progress: ProgressCallback
+    ) -> Strokes:
+        progress(0.0, "cutting the part into layers")
         cut = self.cut(solid, shape)
-        watch(0.15, "laying walls")
+        progress(0.15, "laying walls")
         choices = layer_choices(shape, cut.layers)
         widths = shape.width_mm
         cut_key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
@@ -100,7 +108,7 @@ class StrokePlanner:
             shape.supports.kind == "none",
             bridges_over_sparse(choices, shape).tobytes(),
         )
-        watch(0.4, "filling tops and floors")
+        progress(0.4, "filling tops and floors")
         fill = self._fills.get(fill_key, lambda: make_fill(outline, choices, shape))
         scaffold = None
         if shape.supports.kind != "none":
@@ -109,7 +117,7 @@ class StrokePlanner:
             )
         if scaffold is not None and chosen is not None:
             scaffold = scaffold.of_layers(chosen)
-        watch(0.5, "laying infill and putting strokes in order")
+        progress(0.5, "laying infill and putting strokes in order")
         return lay_strokes(outline, fill, choices, scaffold, shape)
 
 
