@@ -11,7 +11,7 @@ import shapely
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
-from meanbead.core.runtime.parallel import each, halves, in_threads, spread
+from meanbead.core.runtime.parallel import each, halves, parallel_map, spread
 from tests.support.solids import block, solid_of
 
 
@@ -58,7 +58,7 @@ class NeverStuck(unittest.TestCase):
         def make() -> list[int]:
             begun.set()
             time.sleep(0.05)  # until the items stand waiting
-            return in_threads(lambda k: k * k, range(64))
+            return parallel_map(lambda k: k * k, range(64))
 
         maker = threading.Thread(target=lambda: cache.get("value", make), daemon=True)
 
@@ -73,14 +73,14 @@ class NeverStuck(unittest.TestCase):
     def test_work_is_done_by_whoever_asks_when_no_thread_is_free(self) -> None:
         let_go = threading.Event()
         busy = [
-            threading.Thread(target=in_threads, args=(lambda _: let_go.wait(30), range(8)), daemon=True)
+            threading.Thread(target=parallel_map, args=(lambda _: let_go.wait(30), range(8)), daemon=True)
             for _ in range(4)
         ]
         for thread in busy:
             thread.start()
         try:
             self.assertTrue(
-                finishes(lambda: self.assertEqual(in_threads(lambda k: k + 1, range(50)), list(range(1, 51))), 20)
+                finishes(lambda: self.assertEqual(parallel_map(lambda k: k + 1, range(50)), list(range(1, 51))), 20)
             )
         finally:
             let_go.set()
@@ -91,18 +91,18 @@ class NeverStuck(unittest.TestCase):
 class Threads(unittest.TestCase):
     def test_work_within_work_does_not_wait_for_itself(self) -> None:
         def outer(number: int) -> int:
-            return sum(in_threads(lambda k: k * number, range(50)))
+            return sum(parallel_map(lambda k: k * number, range(50)))
 
         done: list[list[int]] = []
-        worker = threading.Thread(target=lambda: done.append(in_threads(outer, range(20))), daemon=True)
+        worker = threading.Thread(target=lambda: done.append(parallel_map(outer, range(20))), daemon=True)
         worker.start()
         worker.join(timeout=30)
         self.assertEqual(done, [[1225 * number for number in range(20)]])
 
     def test_order_and_errors_come_through(self) -> None:
-        self.assertEqual(in_threads(lambda k: k * k, range(30)), [k * k for k in range(30)])
+        self.assertEqual(parallel_map(lambda k: k * k, range(30)), [k * k for k in range(30)])
         with self.assertRaises(ZeroDivisionError):
-            in_threads(lambda k: 1 // k, (1, 0))
+            parallel_map(lambda k: 1 // k, (1, 0))
 
     def test_estimates_side_by_side_on_the_same_sections_are_those_of_each_alone(self) -> None:
         # Prepared geometry that two threads share has ended the process: sections are shared, preparations are not.

@@ -43,7 +43,7 @@ from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import Situation, findings
 from meanbead.core.runtime.cache import BoundedCache
-from meanbead.core.runtime.parallel import in_threads
+from meanbead.core.runtime.parallel import parallel_map
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
 from meanbead.core.strokes.planner import ProgressCallback, no_progress
 
@@ -304,7 +304,7 @@ class Engine:
             printer = stronger(job.printer, factor)
             return time_strokes(sample, stronger_plan(run.plan, factor), printer, run.ceiling.plan_mm3_s).print_time_s
 
-        same, better, worse = in_threads(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
+        same, better, worse = parallel_map(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
         ends = [print_time_s * better / same, print_time_s * worse / same]
         return Interval(
             low_s=min(ends),

@@ -15,7 +15,7 @@ from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.paired_lookahead import plan_with_and_without
 from meanbead.core.recipe.plan import Plan
-from meanbead.core.runtime.parallel import halves, in_threads
+from meanbead.core.runtime.parallel import halves, parallel_map
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
 
@@ -200,7 +200,7 @@ def time_strokes(
             melt,
         )
 
-    in_threads(wish, halves(len(table)))
+    parallel_map(wish, halves(len(table)))
     limits = path_limits(table.delta, asked, wanted, printer)
     plastic = table.kind == Kind.PLASTIC
     # Without corners between plastic no speed is lower, so no move takes longer: the difference is what they cost.

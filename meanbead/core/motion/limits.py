@@ -15,7 +15,7 @@ from meanbead.core.motion.lookahead import (
     deviation_corner_mm_s,
     limit_by_axis,
 )
-from meanbead.core.runtime.parallel import halves, in_threads
+from meanbead.core.runtime.parallel import halves, parallel_map
 
 Floats = NDArray[np.float64]
 
@@ -118,7 +118,7 @@ def path_limits(delta: Floats, asked_mm_s: Floats, wanted_mm_s2: Floats, printer
             limits.halt,
         )
 
-    in_threads(run, halves(n))
+    parallel_map(run, halves(n))
     return limits
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.motion.limits import PathLimits
 from meanbead.core.motion.lookahead import trapezoid
-from meanbead.core.runtime.parallel import halves, in_threads
+from meanbead.core.runtime.parallel import halves, parallel_map
 
 Floats = NDArray[np.float64]
 
@@ -59,7 +59,7 @@ def plan_with_and_without(limits: PathLimits, speed_mm_s: Floats, loose: NDArray
         cut = _certain(end, length, speed_mm_s, acceleration, halt, corner, loose)
         if cuts[-1] < cut < n:
             cuts.append(int(cut))
-    in_threads(run, list(zip(cuts, [*cuts[1:], n], strict=True)))
+    parallel_map(run, list(zip(cuts, [*cuts[1:], n], strict=True)))
     return planned
 
 

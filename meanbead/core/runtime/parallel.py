@@ -59,7 +59,7 @@ def _spread(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     def work(piece: NDArray[np.int64]) -> Objects:
         return np.asarray(function(*(array[piece] for array in arrays)), dtype=object)
 
-    return np.concatenate(in_threads(work, pieces))
+    return np.concatenate(parallel_map(work, pieces))
 
 
 def _alike(arrays: tuple[NDArray[Any], ...]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -97,7 +97,7 @@ def halves(count: int) -> list[tuple[int, int]]:
     return [(0, count)] if count < 50_000 else [(0, count // 2), (count // 2, count)]
 
 
-def in_threads(function: Callable[[Item], Result], items: Iterable[Item]) -> list[Result]:
+def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> list[Result]:
     """``[function(item) for item in items]``, side by side; one after the other when already on one of our threads.
 
     The asking thread takes items, too, so that all of them are done even when no other thread is free. Where items
