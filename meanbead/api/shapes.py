@@ -318,7 +318,7 @@ class JobOut(Shape):
     share: float
     doing: str
     problem: str
-    orientations: OrientationEstimates | None = None
+    stances: OrientationEstimates | None = None
     waterfall: Waterfall | None = None
     levers: Advice | None = None
     search: Found | None = None
