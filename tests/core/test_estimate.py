@@ -14,7 +14,7 @@ from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.recipe.preview import preview
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.runtime.cache import BoundedCache
-from meanbead.core.runtime.parallel import spread
+from meanbead.core.runtime.parallel import parallel_apply
 from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()
@@ -261,7 +261,7 @@ class Memory(unittest.TestCase):
 
     def test_spreading_work_changes_no_result(self) -> None:
         numbers = np.arange(1000.0)
-        np.testing.assert_array_equal(spread(lambda part: part * 2, numbers).astype(float), numbers * 2)
+        np.testing.assert_array_equal(parallel_apply(lambda part: part * 2, numbers).astype(float), numbers * 2)
 
     def test_cache_counts_a_value_once_however_often_its_making_failed(self) -> None:
         cache: BoundedCache[bytes] = BoundedCache(1000, len)

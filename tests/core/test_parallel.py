@@ -11,7 +11,7 @@ import shapely
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
-from meanbead.core.runtime.parallel import each, halves, parallel_map, spread
+from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map
 from tests.support.solids import block, solid_of
 
 
@@ -44,7 +44,7 @@ class NeverStuck(unittest.TestCase):
             def work(threads: list[threading.Thread] = threads, engine: Engine = engine) -> None:
                 for thread in threads:
                     thread.start()
-                list(each(engine.estimate, jobs))
+                list(ordered_map(engine.estimate, jobs))
                 for thread in threads:
                     thread.join()
 
@@ -65,7 +65,7 @@ class NeverStuck(unittest.TestCase):
         def work() -> None:
             maker.start()
             begun.wait()
-            self.assertEqual(len(list(each(lambda _: cache.get("value", make), range(16)))), 16)
+            self.assertEqual(len(list(ordered_map(lambda _: cache.get("value", make), range(16)))), 16)
             maker.join()
 
         self.assertTrue(finishes(work, 30))
@@ -135,24 +135,24 @@ class Threads(unittest.TestCase):
             worked.append(len(region))
             return np.asarray(shapely.buffer(region, -by), dtype=object)
 
-        found = spread(shrink, boxes, depth)
+        found = parallel_apply(shrink, boxes, depth)
         self.assertEqual(sum(worked), 6)
         np.testing.assert_array_equal(shapely.to_wkb(found), shapely.to_wkb(shapely.buffer(boxes, -depth)))
         worked.clear()
         # The same area and as many corners, but elsewhere: not alike.
         moved = np.array([shapely.box(k, 0, k + 1, 2) for k in range(30)], dtype=object)
-        spread(shrink, moved, np.full(30, 0.1))
+        parallel_apply(shrink, moved, np.full(30, 0.1))
         self.assertEqual(sum(worked), 30)
 
     def test_a_few_and_empty_geometries_come_through(self) -> None:
         few = np.array([shapely.box(0, 0, 1, 1), shapely.MultiPolygon()] * 5, dtype=object)
-        found = spread(lambda region: np.asarray(shapely.buffer(region, 0.1), dtype=object), few)
+        found = parallel_apply(lambda region: np.asarray(shapely.buffer(region, 0.1), dtype=object), few)
         self.assertEqual([bool(shapely.is_empty(one)) for one in found], [False, True] * 5)
 
     def test_spread_does_not_depend_on_its_pieces(self) -> None:
         values = np.array(list(range(101)), dtype=object)
-        np.testing.assert_array_equal(spread(lambda a, b: a * b, values, values), values * values)
-        np.testing.assert_array_equal(spread(lambda a: a + 1, values[:3]), values[:3] + 1)
+        np.testing.assert_array_equal(parallel_apply(lambda a, b: a * b, values, values), values * values)
+        np.testing.assert_array_equal(parallel_apply(lambda a: a + 1, values[:3]), values[:3] + 1)
 
     def test_halves_cover_all(self) -> None:
         for count in (0, 1, 49_999, 50_000, 99_999):
@@ -169,8 +169,8 @@ class OneAfterTheOther(unittest.TestCase):
             time.sleep(0.05 if item == 0 else 0.0)
             return item * item
 
-        self.assertEqual(list(each(slow_first, range(12))), [item * item for item in range(12)])
-        self.assertEqual(list(each(slow_first, [])), [])
+        self.assertEqual(list(ordered_map(slow_first, range(12))), [item * item for item in range(12)])
+        self.assertEqual(list(ordered_map(slow_first, [])), [])
 
     def test_whoever_stops_asking_lets_no_more_begin(self) -> None:
         begun: list[int] = []
@@ -179,7 +179,7 @@ class OneAfterTheOther(unittest.TestCase):
             begun.append(item)
             return item
 
-        for found in each(note, range(1000)):
+        for found in ordered_map(note, range(1000)):
             if found == 3:
                 break
         time.sleep(0.05)
@@ -193,6 +193,6 @@ class OneAfterTheOther(unittest.TestCase):
 
         seen = []
         with self.assertRaisesRegex(ValueError, "two"):
-            for found in each(fails_at_two, range(6)):
+            for found in ordered_map(fails_at_two, range(6)):
                 seen += [found]
         self.assertEqual(seen, [0, 1])

@@ -15,7 +15,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding, SetTo
-from meanbead.core.runtime.parallel import each
+from meanbead.core.runtime.parallel import ordered_map
 
 Goal = Literal["minutes", "grams", "cost"]
 
@@ -94,7 +94,7 @@ def levers(
 
 
 def _tried(engine: Engine, base: Trial, context: Context, wanted: list[Candidate]) -> Iterator[Lever | None]:
-    return each(lambda one: try_lever(engine, base, context, one), wanted)
+    return ordered_map(lambda one: try_lever(engine, base, context, one), wanted)
 
 
 def tried(engine: Engine, base: Trial, context: Context) -> Iterator[tuple[float, Lever | None]]:

@@ -29,7 +29,7 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.rules import FORBIDDING
-from meanbead.core.runtime.parallel import each
+from meanbead.core.runtime.parallel import ordered_map
 from meanbead.core.schedule.attendance import just_fits
 from meanbead.core.text.durations import duration
 
@@ -227,7 +227,7 @@ class _Search:
                 begun += 1
                 yield point, *made
 
-        for found in each(self._one, allowed()):
+        for found in ordered_map(self._one, allowed()):
             self._computed += 1
             if found is None or (found.full and not found.allowed):
                 self._broke += 1
@@ -302,7 +302,7 @@ class _Search:
         return found
 
     def _compute_whole(self, numbers: list[int]) -> None:
-        for k, whole in each(self._whole, numbers):
+        for k, whole in ordered_map(self._whole, numbers):
             self._in_full += 1
             one = self._kept[k]
             one.settle(whole)

@@ -35,7 +35,7 @@ Result = TypeVar("Result")
 Objects = NDArray[np.object_]
 
 
-def spread(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
+def parallel_apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     """Apply an element-wise function to arrays of equal length, in pieces on several threads.
 
     Elements that are alike in all arrays are worked out once: upright parts repeat their sections. The result does not
@@ -45,11 +45,11 @@ def spread(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     if _SMALL <= count <= _MANY:
         first, which = _alike(arrays)
         if len(first) < _WORTH * count:
-            return _spread(function, *(array[first] for array in arrays))[which]
-    return _spread(function, *arrays)
+            return _apply(function, *(array[first] for array in arrays))[which]
+    return _apply(function, *arrays)
 
 
-def _spread(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
+def _apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     count = len(arrays[0])
     if count < _FEW or _on_our_threads():
         return np.asarray(function(*arrays), dtype=object)
@@ -132,11 +132,11 @@ def _on_our_threads() -> bool:
     return current_thread().name.startswith(_NAME)
 
 
-def each(function: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
+def ordered_map(function: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
     """Results one after the other, in the items' order, each as soon as it and those before it are ready.
 
     A few items ahead are at work on several threads; whoever stops asking lets no more begin. What they do in turn
-    through :func:`spread` stays on their own thread. An item may wait for what other threads are computing.
+    through :func:`parallel_apply` stays on their own thread. An item may wait for what other threads are computing.
     """
     if _on_our_threads():
         yield from map(function, items)

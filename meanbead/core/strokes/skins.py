@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from meanbead.core.runtime.parallel import Objects, spread
+from meanbead.core.runtime.parallel import Objects, parallel_apply
 from meanbead.core.strokes.bridges import find_bridges
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
 from meanbead.core.strokes.overlay import difference, intersection, prepared_copies
@@ -253,7 +253,7 @@ def _busy(function: object, first: Objects, second: Objects, result: Objects) ->
     """Run a binary operation only where both sides hold something; elsewhere ``result`` stands."""
     where = np.flatnonzero(~shapely.is_empty(first) & ~shapely.is_empty(second))
     if len(where):
-        result[where] = spread(function, first[where], second[where])  # type: ignore[arg-type]
+        result[where] = parallel_apply(function, first[where], second[where])  # type: ignore[arg-type]
     return result
 
 
@@ -287,10 +287,10 @@ def _opened(regions: Objects, radius_mm: NDArray[np.float64], *, thin_only: bool
     where = np.flatnonzero(wanted)
     if not len(where):
         return result
-    kept = spread(_grown, regions[where], -radius_mm[where])
+    kept = parallel_apply(_grown, regions[where], -radius_mm[where])
     left = np.flatnonzero(~shapely.is_empty(kept))
     opened = np.full(len(where), _EMPTY, dtype=object)
-    opened[left] = spread(_grown, kept[left], radius_mm[where][left])
+    opened[left] = parallel_apply(_grown, kept[left], radius_mm[where][left])
     result[where] = opened
     return _areas_only(result)
 

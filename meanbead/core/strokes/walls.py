@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import SIDE_LOSS
-from meanbead.core.runtime.parallel import Objects, spread
+from meanbead.core.runtime.parallel import Objects, parallel_apply
 
 MITRE_LIMIT = 2.0
 _EMPTY = shapely.MultiPolygon()
@@ -36,7 +36,7 @@ def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
     def shrink(part: Objects, depth: NDArray[np.float64]) -> Objects:
         return np.asarray(shapely.buffer(part, -depth, join_style="mitre", mitre_limit=MITRE_LIMIT), dtype=object)
 
-    return spread(shrink, regions, depth_mm)
+    return parallel_apply(shrink, regions, depth_mm)
 
 
 def grown(regions: Objects, distance_mm: NDArray[np.float64]) -> Objects:
@@ -57,7 +57,7 @@ def simpler(regions: Objects) -> Objects:
     def simplify(part: Objects) -> Objects:
         return np.asarray(shapely.simplify(part, _SIMPLER_MM, preserve_topology=False), dtype=object)
 
-    return spread(simplify, regions)
+    return parallel_apply(simplify, regions)
 
 
 def rings_of(regions: Objects) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
