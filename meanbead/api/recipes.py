@@ -30,7 +30,7 @@ from meanbead.api.shapes import (
     version_out,
 )
 from meanbead.core.advise.context import with_settings
-from meanbead.core.compare.sensitivity import nudges
+from meanbead.core.compare.sensitivity import sensitivities
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.adapt import adapted, short_line
@@ -324,11 +324,11 @@ def layers(recipe_id: int) -> LayerLedger:
 @blueprint.post("/recipes/<int:recipe_id>/nudges")
 @blueprint.input(SensitivityAsk)
 @blueprint.output(SensitivitiesOut)
-def sensitivity(recipe_id: int, json_data: SensitivityAsk) -> SensitivitiesOut:
+def list_sensitivities(recipe_id: int, json_data: SensitivityAsk) -> SensitivitiesOut:
     """What a step up or down, or the other options, of one setting would cost on this part."""
     with session() as db:
         job = workshop.job_of(db, workshop.get_recipe(db, recipe_id))
-    return SensitivitiesOut(nudges=nudges(context().engine, job, json_data.key))
+    return SensitivitiesOut(nudges=sensitivities(context().engine, job, json_data.key))
 
 
 @blueprint.get("/recipes/<int:recipe_id>/settings")

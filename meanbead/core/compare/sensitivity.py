@@ -23,7 +23,7 @@ class Sensitivity(Result):
     problem: str = ""
 
 
-def nudges(engine: Engine, job: Job, key: str) -> list[Sensitivity]:
+def sensitivities(engine: Engine, job: Job, key: str) -> list[Sensitivity]:
     """Neighbouring values of a setting, each with its difference in print time and filament on this part.
 
     Both sides are samples of about :data:`SAMPLE_LAYERS` layers drawn by the same rule, so that most of what a sample is
