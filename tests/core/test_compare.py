@@ -2,7 +2,7 @@ import unittest
 from dataclasses import replace
 from typing import Any
 
-from meanbead.core.compare.sensitivity import neighbours, nudges
+from meanbead.core.compare.sensitivity import neighbours, sensitivities
 from meanbead.core.compare.waterfall import MOST_PLAYERS, changes_between, mixed, waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
@@ -89,7 +89,7 @@ class Waterfalls(unittest.TestCase):
 
 class Nudging(unittest.TestCase):
     def test_a_step_is_what_changing_the_cell_would_bring(self) -> None:
-        found = {sensitivity.value: sensitivity for sensitivity in nudges(ENGINE, job(), "walls")}
+        found = {sensitivity.value: sensitivity for sensitivity in sensitivities(ENGINE, job(), "walls")}
         self.assertEqual(set(found), {1, 3})
         for walls, sensitivity in found.items():
             full = ENGINE.estimate(job(walls=walls)).print_time_s - ENGINE.estimate(job()).print_time_s
@@ -98,12 +98,12 @@ class Nudging(unittest.TestCase):
     def test_heights_go_by_motor_steps(self) -> None:
         stepping = replace(job(), printer=Printer(z_step_mm=0.04))
         self.assertEqual(
-            [sensitivity.value for sensitivity in nudges(ENGINE, stepping, "layer_height_mm")], [0.16, 0.24]
+            [sensitivity.value for sensitivity in sensitivities(ENGINE, stepping, "layer_height_mm")], [0.16, 0.24]
         )
 
     def test_what_cannot_be_says_why(self) -> None:
         high = job(layer_height_mm=0.4)
-        found = nudges(ENGINE, high, "layer_height_mm")
+        found = sensitivities(ENGINE, high, "layer_height_mm")
         self.assertEqual(found[1].time_s, None)
         self.assertIn("higher than the bore", found[1].problem)
 
@@ -119,7 +119,7 @@ class Nudging(unittest.TestCase):
     def test_unknown_settings_are_refused(self) -> None:
         for key in ("colour", "machine", "height_ranges"):
             with self.assertRaises(MeanBeadError):
-                nudges(ENGINE, job(), key)
+                sensitivities(ENGINE, job(), key)
 
 
 if __name__ == "__main__":
