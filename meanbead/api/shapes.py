@@ -11,7 +11,7 @@ from meanbead.api.advice_shapes import SpoolOut, house_rules_out, spool_out
 from meanbead.api.shape import Name, RowId, Shape, Version
 from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
-from meanbead.core.advise.search import Found
+from meanbead.core.advise.search import SearchResult
 from meanbead.core.compare.sensitivity import Sensitivity
 from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.model import Estimate, Limits, Material, Nozzle, PartFacts, Pose, Printer, Recipe
@@ -321,7 +321,7 @@ class JobOut(Shape):
     stances: OrientationEstimates | None = None
     waterfall: Waterfall | None = None
     levers: Advice | None = None
-    search: Found | None = None
+    search: SearchResult | None = None
     remedies: Remedies | None = None
     close: ClosedUpload | None = None
 
@@ -463,7 +463,7 @@ _RESULTS: dict[str, type[BaseModel]] = {
     "stances": OrientationEstimates,
     "waterfall": Waterfall,
     "levers": Advice,
-    "search": Found,
+    "search": SearchResult,
     "remedies": Remedies,
     "close": ClosedUpload,
 }

@@ -13,7 +13,7 @@ from sqlalchemy.orm import undefer
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
-from meanbead.core.advise.search import Found, search
+from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.compare.waterfall import waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
@@ -189,7 +189,7 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
 
     last = 0.0
 
-    def tell(share: float, doing: str, found: Found | None) -> None:
+    def tell(share: float, doing: str, found: SearchResult | None) -> None:
         # Hundreds of dots are half a megabyte: about once a second is enough for the eye.
         nonlocal last
         now = found is not None and time.monotonic() - last > 0.8

@@ -17,7 +17,7 @@ from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches
 from meanbead.core.advise.measures import measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises
-from meanbead.core.advise.search import Found, search
+from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine, Job
@@ -36,7 +36,7 @@ def context_of(solid: Solid) -> Context:
     return Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=NOZZLES)
 
 
-def figures(found: Found) -> np.ndarray[Any, Any]:
+def figures(found: SearchResult) -> np.ndarray[Any, Any]:
     return np.array([(dot.measures.piece_time_s, dot.measures.filament_g) for dot in found.dots])
 
 
@@ -104,7 +104,7 @@ class NothingBetter(unittest.TestCase):
 
     NOZZLES: ClassVar[dict[int, Nozzle]] = {k + 1: Nozzle(bore_mm=bore) for k, bore in enumerate((0.25, 0.4, 0.6, 0.8))}
 
-    def held(self, solid: Solid, budget: int, vary: dict[str, list[Any]] | None = None) -> Found:
+    def held(self, solid: Solid, budget: int, vary: dict[str, list[Any]] | None = None) -> SearchResult:
         context = Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
         job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
         found = search(
@@ -284,7 +284,7 @@ class Limits(unittest.TestCase):
         self.assertAlmostEqual(cheap.dots[cheap.leanest.dot].measures.expected_cost, least, delta=0.01 * least)
 
     def test_it_can_be_stopped(self) -> None:
-        def stop(share: float, doing: str, found: Found | None) -> None:
+        def stop(share: float, doing: str, found: SearchResult | None) -> None:
             raise KeyboardInterrupt
 
         with self.assertRaises(KeyboardInterrupt):

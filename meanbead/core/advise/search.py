@@ -51,7 +51,7 @@ _CHECKS = 12
 """So many samples, spread over all that were looked at, are held against all layers before any bound is believed."""
 
 
-class Dot(Result):
+class Evaluation(Result):
     """A recipe of the space that the limits allow: its values, the settings that make it of the base, and its measures.
     ``full`` says that all layers were planned. Where only a sample was, the piece's print time may be off by ``bound_s``,
     and what the time is held against by ``bound_against`` (in its own unit). ``just_fits`` says that a little longer
@@ -66,14 +66,14 @@ class Dot(Result):
     just_fits: bool
 
 
-class Pick(Result):
+class Highlight(Result):
     """One of the three that answer the question, with what it gives up beside the base, in words."""
 
     dot: int
     gives_up: list[str]
 
 
-class Found(Result):
+class SearchResult(Result):
     """``dots`` holds every allowed recipe that was computed; ``frontier`` the numbers of those computed in full that
     none of these beats, by time; ``fastest``, ``leanest`` and ``knee`` are among them.
 
@@ -83,11 +83,11 @@ class Found(Result):
 
     against: Against
     base: Measures
-    dots: list[Dot]
+    dots: list[Evaluation]
     frontier: list[int]
-    fastest: Pick | None
-    leanest: Pick | None
-    knee: Pick | None
+    fastest: Highlight | None
+    leanest: Highlight | None
+    knee: Highlight | None
     space: int
     computed: int
     in_full: int
@@ -99,7 +99,7 @@ class Found(Result):
     doubt: str
 
 
-Progress = Callable[[float, str, Found | None], None]
+Progress = Callable[[float, str, SearchResult | None], None]
 
 
 def search(
@@ -113,7 +113,7 @@ def search(
     budget: int = 500,
     time_s: float = USUAL_TIME_S,
     progress: Progress = lambda share, doing, found: None,
-) -> Found:
+) -> SearchResult:
     """Look through a space for what is fast and lean.
 
     ``budget`` is how many recipes are looked at, at most; ``time_s`` how long it may take, about. Raises
@@ -150,7 +150,7 @@ class _Search:
         plan = self._context.situation(job).plan
         self._base = measures(job, plan, engine.sampled(job, None).estimate, self._context)
 
-    def run(self) -> Found:
+    def run(self) -> SearchResult:
         complete = self._space.size <= self._budget
         if complete:
             self._compute(iter(self._space.all_points()))
@@ -321,7 +321,7 @@ class _Search:
         except MeanBeadError:
             return number, None
 
-    def _found(self, complete: bool, final: bool = False) -> Found:
+    def _found(self, complete: bool, final: bool = False) -> SearchResult:
         promise = self._promises()
         shown = [k for k, one in enumerate(self._kept) if one.allowed]
         place = {k: at for at, k in enumerate(shown)}
@@ -329,12 +329,12 @@ class _Search:
         whole = np.array([k for k in shown if self._kept[k].full], dtype=np.int64)
         line = whole[non_dominated(points[whole])] if len(whole) else whole
         dots = [self._dot(self._kept[k]) for k in shown]
-        picks: dict[str, Pick] = {}
+        picks: dict[str, Highlight] = {}
         if len(line) and final:
             picked = {"fastest": line[0], "leanest": line[-1], "knee": line[knee(points[line])]}
             picks = {name: self._pick(place[int(k)], dots[place[int(k)]]) for name, k in picked.items()}
         open_ones = np.flatnonzero(promise > 0)
-        return Found(
+        return SearchResult(
             against=self._against,
             base=self._base,
             dots=dots,
@@ -367,13 +367,13 @@ class _Search:
             f"{between} of print time."
         )
 
-    def _dot(self, one: Prospect) -> Dot:
+    def _dot(self, one: Prospect) -> Evaluation:
         slot = just_fits(one.measures.whole_time_s, self._context.shop.attended)
         values = self._space.values(one.point)
         nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []
         settings = nozzle + settings_between(self._base_job.recipe, one.job.recipe)
         bound_s, bound_against = one.bounds(self._against, self._seen_off)
-        return Dot(
+        return Evaluation(
             values=values,
             settings=settings,
             measures=one.measures,
@@ -383,9 +383,9 @@ class _Search:
             just_fits=slot,
         )
 
-    def _pick(self, number: int, dot: Dot) -> Pick:
+    def _pick(self, number: int, dot: Evaluation) -> Highlight:
         worse = [one for one in effects_between(self._base, dot.measures) if one.better is False]
-        return Pick(dot=number, gives_up=[words_of(one) for one in worse])
+        return Highlight(dot=number, gives_up=[words_of(one) for one in worse])
 
 
 def _narrowed(context: Context, limits: SearchLimits) -> Context:

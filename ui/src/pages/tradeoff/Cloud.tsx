@@ -1,5 +1,5 @@
 import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from "recharts";
-import type { Dot, Measures } from "../../api/client";
+import type { Evaluation, Measures } from "../../api/client";
 import { clock, clockDifference, percentDifference } from "../../lib/format";
 import type { Axis } from "./frontier";
 
@@ -9,7 +9,7 @@ export interface Mark {
 }
 
 interface CloudProps {
-  dots: readonly Dot[];
+  dots: readonly Evaluation[];
   /** Numbers of the dots that pass the sliders. */
   shown: readonly number[];
   frontier: readonly number[];
@@ -17,7 +17,7 @@ interface CloudProps {
   picked: ReadonlySet<number>;
   columns: readonly Mark[];
   axis: Axis;
-  describe: (dot: Dot) => string;
+  describe: (dot: Evaluation) => string;
   onPick: (number: number) => void;
 }
 

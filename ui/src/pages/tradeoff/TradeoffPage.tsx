@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, take, type Found, type Part, type RecipeColumn, type SearchLimits, type SearchStart } from "../../api/client";
+import { api, take, type SearchResult, type Part, type RecipeColumn, type SearchLimits, type SearchStart } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { useColumns, useMeasures, useShelf } from "../../api/queries";
 import { clock, clockDifference, signed } from "../../lib/format";
@@ -166,7 +166,7 @@ function Around({ part, column, columns, start, onColumn }: AroundProps) {
 }
 
 interface AnswerProps {
-  found: Found;
+  found: SearchResult;
   part: Part;
   column: RecipeColumn;
   marks: Mark[];
@@ -340,7 +340,7 @@ function Answer({ found, part, column, marks, complete }: AnswerProps) {
 }
 
 interface SentenceProps {
-  found: Found;
+  found: SearchResult;
   marks: readonly Mark[];
   narrowed: boolean;
   frontier: readonly number[];
@@ -419,7 +419,7 @@ function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, ba
 }
 
 interface SlidesProps {
-  found: Found;
+  found: SearchResult;
   slides: Partial<Record<string, number>>;
   onSlide: (key: string, value: number | undefined) => void;
   onClear: () => void;

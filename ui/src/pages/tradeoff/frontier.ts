@@ -1,7 +1,7 @@
-import type { Dot, Found, Measures, Shelf } from "../../api/client";
+import type { Evaluation, SearchResult, Measures, Shelf } from "../../api/client";
 import { clock, plain } from "../../lib/format";
 
-export type Against = Found["against"];
+export type Against = SearchResult["against"];
 
 export interface Axis {
   key: Against;
@@ -62,7 +62,7 @@ const NAMES: Record<string, (value: unknown, shelf: Shelf | undefined) => string
 };
 
 /** A recipe of the space in words: what varies between the dots. */
-export function describe(dot: Dot, varying: ReadonlySet<string>, shelf: Shelf | undefined): string {
+export function describe(dot: Evaluation, varying: ReadonlySet<string>, shelf: Shelf | undefined): string {
   const order = Object.keys(NAMES);
   const rank = (key: string) => (order.includes(key) ? order.indexOf(key) : order.length);
   return Object.entries(dot.values)
@@ -73,7 +73,7 @@ export function describe(dot: Dot, varying: ReadonlySet<string>, shelf: Shelf | 
 }
 
 /** A short name for a column made of a dot. */
-export function shortName(dot: Dot, shelf: Shelf | undefined): string {
+export function shortName(dot: Evaluation, shelf: Shelf | undefined): string {
   const { values } = dot;
   const parts = [
     values.nozzle === undefined ? null : shelf?.nozzles.find((one) => one.id === values.nozzle)?.name,
