@@ -58,11 +58,11 @@ def list_findings(recipe_id: int) -> FindingsOut:
     job, advice = surroundings.job, surroundings.context(engine)
     if estimate is None:
         estimate = engine.sampled(job, SAMPLE_LAYERS).estimate
-    situation = advice.situation(job, estimate=estimate)
+    rule_input = advice.rule_input(job, estimate=estimate)
     return FindingsOut(
         # A waste is only one once its remedy has been seen to save: see :func:`start_remedies`.
-        findings=[one for one in findings(situation) if one.severity != "waste"],
-        measures=measures(job, situation.plan, estimate, advice),
+        findings=[one for one in findings(rule_input) if one.severity != "waste"],
+        measures=measures(job, rule_input.plan, estimate, advice),
         purpose=purpose,
     )
 

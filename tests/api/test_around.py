@@ -86,7 +86,7 @@ class AroundAColumn(ApiCase):
         shell = self.looked_at(second["id"]).shell_before_mm
         job = self.looked_at(first["id"]).job
         context = self.looked_at(first["id"]).context(Engine())
-        self.assertAlmostEqual(shell or 0, shell_mm(context.situation(job).plan))
+        self.assertAlmostEqual(shell or 0, shell_mm(context.rule_input(job).plan))
 
     def test_a_missing_nozzle_is_named(self) -> None:
         column: dict[str, Any] = self.columns(self.upload())[0]

@@ -85,7 +85,7 @@ class Confirmed(unittest.TestCase):
             job, context, _ = looked_at(name)
             estimate = ENGINE.estimate(job)
             self.assertNotIn("waste", [one.severity for one in estimate.findings])
-            for finding in findings(context.situation(job, estimate=estimate)):
+            for finding in findings(context.rule_input(job, estimate=estimate)):
                 for words in (finding.sentence, finding.remedy, finding.reason):
                     self.assertNotRegex(words, r"(?i)less time|faster|saves?\b|quicker")
 

@@ -35,7 +35,7 @@ def said(
     if material is not None:
         job = Job(BLOCK, job.recipe, job.printer, job.nozzle, material)
     context = Context(FACTS, around.pop("insight", insight()), **around)
-    return {one.rule: one for one in findings(context.situation(job, estimate=ESTIMATE))}
+    return {one.rule: one for one in findings(context.rule_input(job, estimate=ESTIMATE))}
 
 
 # rule, its limit, and what is said at a value
@@ -86,7 +86,7 @@ class Overhangs(unittest.TestCase):
         keys = {"layer_height_mm": round(height, 2)}
         leaning: PartInsight = insight(overhang={angle: 500.0})
         job = Job(BLOCK, Recipe.model_validate(keys))
-        clean = clean_overhang_deg(Context(FACTS, leaning).situation(job).plan, Printer())
+        clean = clean_overhang_deg(Context(FACTS, leaning).rule_input(job).plan, Printer())
         found = said(keys, insight=leaning)
         if abs(angle - clean) > 1:
             self.assertEqual("overhang" in found, angle > clean)

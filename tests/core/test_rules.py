@@ -158,7 +158,7 @@ class EachRule(unittest.TestCase):
     def test_only_the_gravest_bound_of_temperature_speaks(self) -> None:
         ptfe = Printer.model_validate({"hotend": {"lining": "ptfe", "max_temp_c": 260}})
         job, context = job_and_context(recipe={"nozzle_temp_c": 300}, printer=ptfe)
-        self.assertEqual([one.rule for one in findings(context.situation(job))], ["ptfe_lining"])
+        self.assertEqual([one.rule for one in findings(context.rule_input(job))], ["ptfe_lining"])
 
 
 def rules(
@@ -243,7 +243,7 @@ class Schools(unittest.TestCase):
         for school, severity in (("any", "note"), ("full_steps", "risk")):
             case = {"recipe": {"layer_height_mm": 0.19}, "printer": STEPS, "house": HouseRules(layer_heights=school)}
             job, context = job_and_context(**case)
-            (mine,) = [one for one in findings(context.situation(job)) if one.rule == "full_steps"]
+            (mine,) = [one for one in findings(context.rule_input(job)) if one.rule == "full_steps"]
             self.assertEqual(mine.severity, severity)
             self.assertIn("Layer heights", mine.school)
 
@@ -306,7 +306,7 @@ class Places(unittest.TestCase):
     def test_a_finding_says_where_on_the_part(self) -> None:
         spot = Spot(kind="thin_wall", x=1, y=2, z=3, value=2.4, sentence="2.40 mm thick")
         job, context = job_and_context(insight=insight(walls={2.4: 4000.0}, spots=[spot]))
-        (sliver,) = [one for one in findings(context.situation(job)) if one.rule == "sliver"]
+        (sliver,) = [one for one in findings(context.rule_input(job)) if one.rule == "sliver"]
         self.assertEqual(sliver.where, [spot])
 
     def test_slivers_are_found_in_new_thin_walled_parts(self) -> None:
@@ -315,10 +315,10 @@ class Places(unittest.TestCase):
         found = ENGINE.insight(cup).facts
         self.assertAlmostEqual(max(found.walls, key=lambda band: band.area_mm2).thickness_mm, 2.4, delta=0.05)
         job = Job(cup, Recipe())
-        (sliver,) = [one for one in findings(Context(part_facts(cup), found).situation(job)) if one.rule == "sliver"]
+        (sliver,) = [one for one in findings(Context(part_facts(cup), found).rule_input(job)) if one.rule == "sliver"]
         self.assertEqual(sliver.remedies[0].settings[0].value, 3)
 
     def test_no_rule_needs_what_is_not_there(self) -> None:
         job, context = job_and_context()
-        bare = replace(context, insight=None).situation(job)
+        bare = replace(context, insight=None).rule_input(job)
         self.assertEqual([list(rule(bare)) for rule in RULES if list(rule(bare))], [])

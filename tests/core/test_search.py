@@ -185,7 +185,7 @@ class AtBest(unittest.TestCase):
     def test_a_minute_less_may_win_a_plate_and_costs_carry_the_risk(self) -> None:
         solid = cone(14, 34, 48)
         job, context = Job(solid, Recipe()), context_of(solid)
-        plan = context.situation(job).plan
+        plan = context.rule_input(job).plan
         one = Prospect((0,), job, plan, ENGINE.sampled(job, 12), context)
         self.assertFalse(one.full)
         longest = longest_for_s(2, context.shop.attended)

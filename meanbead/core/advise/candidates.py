@@ -19,7 +19,7 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.looks import exact_heights_mm, height_settings
-from meanbead.core.rules.situation import SPREAD_TO_FIT, Situation, ceil_to, floor_to
+from meanbead.core.rules.rule_input import SPREAD_TO_FIT, RuleInput, ceil_to, floor_to
 
 Group = Literal[
     "remedy", "pace", "travel", "cooling", "start", "infill", "shell", "width", "height", "nozzle", "supports"
@@ -39,10 +39,10 @@ class Candidate(Result):
 
 def candidates(base: Trial, context: Context) -> list[Candidate]:
     """All candidates for a recipe, without those that change nothing, each change once."""
-    s = context.situation(base.job, base.plan, base.estimate)
+    s = context.rule_input(base.job, base.plan, base.estimate)
     found: list[Candidate] = []
     seen: set[tuple[tuple[str, SettingValue], ...]] = set()
-    makers: tuple[Callable[[Situation], Iterator[Candidate]], ...]
+    makers: tuple[Callable[[RuleInput], Iterator[Candidate]], ...]
     makers = (_paces, _temperatures, _travels, _coolings, _starts, _fillings, _skins, _walls, _supports)
     beads = (_widths, _heights, _nozzles)
     kept = (_within_melt(base.job, context, one) for make in beads for one in make(s))
@@ -81,7 +81,7 @@ def _change(group: Group, label: str, why: str, settings: Mapping[str, SettingVa
     return Candidate(group=group, label=label, why=why, settings=made, rule=rule)
 
 
-def _melts_mm_s(s: Situation, feature: str) -> float:
+def _melts_mm_s(s: RuleInput, feature: str) -> float:
     """Speed at which a feature uses all of the ceiling that the purpose leaves, within the axes, mm/s."""
     width = getattr(s.plan.shape.width_mm, feature)
     height = s.plan.shape.first_layer_height_mm if feature == "first_layer" else s.height_mm
@@ -95,7 +95,7 @@ def _melts_mm_s(s: Situation, feature: str) -> float:
 def _within_melt(job: Job, context: Context, one: Candidate) -> Candidate:
     """A larger bead, with the speeds that the hot end can still melt it at: asking for more would change nothing."""
     try:
-        changed = context.situation(with_settings(job, one.settings, context.nozzles))
+        changed = context.rule_input(with_settings(job, one.settings, context.nozzles))
     except MeanBeadError:
         return one
     slower = []
@@ -110,7 +110,7 @@ def _within_melt(job: Job, context: Context, one: Candidate) -> Candidate:
     )
 
 
-def _paces(s: Situation) -> Iterator[Candidate]:
+def _paces(s: RuleInput) -> Iterator[Candidate]:
     speeds = s.plan.speed_mm_s
     faster: dict[str, SettingValue] = {}
     for feature in _INSIDE:
@@ -148,7 +148,7 @@ def _paces(s: Situation) -> Iterator[Candidate]:
         yield _change("pace", f"Inside at {most:g} mm/s²", "all the machine has, where nobody looks", inside)
 
 
-def _temperatures(s: Situation) -> Iterator[Candidate]:
+def _temperatures(s: RuleInput) -> Iterator[Candidate]:
     """Hotter with the speeds that the heat allows."""
     hotter = min(s.highest_c, s.plan.nozzle_temp_c + 10)
     if hotter > s.plan.nozzle_temp_c + 2 and s.estimate is not None:
@@ -170,7 +170,7 @@ def _temperatures(s: Situation) -> Iterator[Candidate]:
             yield _change("pace", f"{good:g} °C", "what this flow needs", {"nozzle_temp_c": good})
 
 
-def _travels(s: Situation) -> Iterator[Candidate]:
+def _travels(s: RuleInput) -> Iterator[Candidate]:
     plan = s.plan
     fastest = min(s.printer.max_speed_mm_s.x, s.printer.max_speed_mm_s.y)
     if fastest > 1.05 * plan.speed_mm_s.travel:
@@ -190,7 +190,7 @@ def _travels(s: Situation) -> Iterator[Candidate]:
     yield _change("travel", label, "fewer retractions" if other == "inside" else "shorter ways", {"travel": other})
 
 
-def _coolings(s: Situation) -> Iterator[Candidate]:
+def _coolings(s: RuleInput) -> Iterator[Candidate]:
     waits = s.estimate is not None and s.estimate.by_cause.layer_cooling_s > 0.01 * s.estimate.print_time_s
     if not waits:
         return
@@ -205,7 +205,7 @@ def _coolings(s: Situation) -> Iterator[Candidate]:
         )
 
 
-def _starts(s: Situation) -> Iterator[Candidate]:
+def _starts(s: RuleInput) -> Iterator[Candidate]:
     kind = s.plan.shape.adhesion
     if kind in ("brim", "raft"):
         yield _change(
@@ -219,7 +219,7 @@ def _starts(s: Situation) -> Iterator[Candidate]:
         yield _change("start", "No ironing", "a second pass over each face", {"ironing.kind": "none"})
 
 
-def _fillings(s: Situation) -> Iterator[Candidate]:
+def _fillings(s: RuleInput) -> Iterator[Candidate]:
     shape = s.plan.shape
     if shape.spiral or not s.has("infill"):
         return
@@ -239,7 +239,7 @@ def _fillings(s: Situation) -> Iterator[Candidate]:
             yield _change("infill", f"{pattern.capitalize()} filling", "another pattern", {"infill.pattern": pattern})
 
 
-def _skins(s: Situation) -> Iterator[Candidate]:
+def _skins(s: RuleInput) -> Iterator[Candidate]:
     shape = s.plan.shape
     if shape.spiral:
         return
@@ -251,7 +251,7 @@ def _skins(s: Situation) -> Iterator[Candidate]:
         yield _change("shell", f"{shape.bottom_layers - 1} bottom layers", "one less", fewer)
 
 
-def _walls(s: Situation) -> Iterator[Candidate]:
+def _walls(s: RuleInput) -> Iterator[Candidate]:
     walls = s.plan.shape.walls
     if s.plan.shape.spiral:
         return
@@ -264,7 +264,7 @@ def _walls(s: Situation) -> Iterator[Candidate]:
         )
 
 
-def _widths(s: Situation) -> Iterator[Candidate]:
+def _widths(s: RuleInput) -> Iterator[Candidate]:
     """Line widths of the schools, at the walls' present count."""
     bore = s.nozzle.bore_mm
     wide, quarter = floor_to(min(1.5 * bore, s.nozzle.flat_mm or 2.5 * bore), 0.01), round(1.25 * bore, 2)
@@ -284,7 +284,7 @@ def _widths(s: Situation) -> Iterator[Candidate]:
             yield _change("width", label, why, {**{f"line_width_mm.{name}": width for name in names}, **kept})
 
 
-def _heights(s: Situation) -> Iterator[Candidate]:
+def _heights(s: RuleInput) -> Iterator[Candidate]:
     if s.plan.shape.slope_heights is not None:
         yield _change("height", "Even layers", "one height for all", {"variable_height.kind": "even"})
         return
@@ -314,12 +314,12 @@ def _heights(s: Situation) -> Iterator[Candidate]:
         yield _change("height", "Heights that follow the slope", "low layers only where it curves", by_slope)
 
 
-def _all_widths(s: Situation) -> list[float]:
+def _all_widths(s: RuleInput) -> list[float]:
     widths = s.plan.shape.width_mm
     return [widths.outer_wall, widths.inner_wall, widths.infill, widths.solid, widths.top]
 
 
-def _nozzles(s: Situation) -> Iterator[Candidate]:
+def _nozzles(s: RuleInput) -> Iterator[Candidate]:
     bores = set()
     for number, nozzle in sorted(s.nozzles.items()):
         if nozzle == s.nozzle or nozzle.bore_mm in bores or abs(nozzle.bore_mm - s.nozzle.bore_mm) < 1e-6:
@@ -329,7 +329,7 @@ def _nozzles(s: Situation) -> Iterator[Candidate]:
         yield _change("nozzle", label, "shell and ratios kept; swapping it is work, and it is hot", {"nozzle": number})
 
 
-def _supports(s: Situation) -> Iterator[Candidate]:
+def _supports(s: RuleInput) -> Iterator[Candidate]:
     kind = s.plan.shape.supports.kind
     if kind == "none":
         return

@@ -22,7 +22,7 @@ from meanbead.core.recipe.adapt import adapted
 from meanbead.core.recipe.choices import with_value
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
-from meanbead.core.rules import Situation
+from meanbead.core.rules import RuleInput
 
 
 @dataclass(frozen=True)
@@ -41,10 +41,10 @@ class Context:
     shell_before_mm: float | None = None
     lying_overhang_mm2: float | None = None
 
-    def situation(self, job: Job, plan: Plan | None = None, estimate: Estimate | None = None) -> Situation:
+    def rule_input(self, job: Job, plan: Plan | None = None, estimate: Estimate | None = None) -> RuleInput:
         """What rules look at, for a recipe in this context. Raises :class:`RecipeError` as ``resolve`` does."""
         resolved = plan or resolve(job.recipe, job.printer, job.nozzle, job.material)
-        return Situation(
+        return RuleInput(
             job.recipe,
             resolved,
             job.printer,

@@ -16,7 +16,7 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.insight import PartInsight
 from meanbead.core.recipe.plan import Plan
-from meanbead.core.rules.situation import even_flow_mm3_s
+from meanbead.core.rules.rule_input import even_flow_mm3_s
 from meanbead.core.schedule.attendance import plates_per_day
 
 

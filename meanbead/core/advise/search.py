@@ -147,7 +147,7 @@ class _Search:
         self._seen_off = Shares()
         self._plans: set[Plan] = set()
         self._computed = self._in_full = self._discarded = self._broke = 0
-        plan = self._context.situation(job).plan
+        plan = self._context.rule_input(job).plan
         self._base = measures(job, plan, engine.sampled(job, None).estimate, self._context)
 
     def run(self) -> SearchResult:
@@ -251,8 +251,8 @@ class _Search:
         if plan in self._plans:
             return None
         self._plans.add(plan)
-        situation = self._context.situation(job, plan)
-        if any(finding.severity in ("stop", "risk") for rule in FORBIDDING for finding in rule(situation)):
+        rule_input = self._context.rule_input(job, plan)
+        if any(finding.severity in ("stop", "risk") for rule in FORBIDDING for finding in rule(rule_input)):
             return None
         if plan_breaches(self._limits, plan_measures(job, plan, self._context)):
             return None

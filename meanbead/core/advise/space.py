@@ -21,7 +21,7 @@ from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.choices import choices
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
-from meanbead.core.rules.situation import SPREAD_TO_FIT, floor_to
+from meanbead.core.rules.rule_input import SPREAD_TO_FIT, floor_to
 
 Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]
 """What varies and by which values. Keys are the recipe's own dotted ones, and four that set several of them:

@@ -46,5 +46,5 @@ def try_out(
     """
     plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
     sampled = engine.sampled(job, layers, None if like is None else like.sampled)
-    found = findings(context.situation(job, plan, sampled.estimate))
+    found = findings(context.rule_input(job, plan, sampled.estimate))
     return Trial(job, plan, sampled, measures(job, plan, sampled.estimate, context), found)

@@ -41,7 +41,7 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
-from meanbead.core.rules import Situation, findings
+from meanbead.core.rules import RuleInput, findings
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import parallel_map
 from meanbead.core.strokes import FEATURES, Feature, StrokePlanner, Strokes
@@ -285,9 +285,9 @@ class Engine:
         )
         if bare:
             return estimate
-        situation = Situation(job.recipe, plan, printer, job.nozzle, material, ceiling, facts, estimate)
+        rule_input = RuleInput(job.recipe, plan, printer, job.nozzle, material, ceiling, facts, estimate)
         # A waste is only one once a remedy has been seen to save, which takes runs of its own: core.advise.confirm.
-        said = [one for one in findings(situation) if one.severity != "waste"]
+        said = [one for one in findings(rule_input) if one.severity != "waste"]
         return estimate.model_copy(update={"findings": said})
 
     def _interval(self, job: Job, run: _Run, print_time_s: float) -> Interval:

@@ -1,6 +1,6 @@
 """Checks of a recipe: small functions, each with a value, a limit, a reason, a source and a remedy.
 
-A rule yields findings on a :class:`Situation`; :func:`findings` runs them all, gravest first. A rule that lacks what it
+A rule yields findings on a :class:`RuleInput`; :func:`findings` runs them all, gravest first. A rule that lacks what it
 needs (an estimate, the part's insight) says nothing.
 """
 
@@ -10,11 +10,11 @@ from collections.abc import Callable, Iterator
 
 from meanbead.core.model.finding import Finding, Severity
 from meanbead.core.rules import bead, looks, melt, overhangs, pace, plastic, plate, shell, start
-from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation
+from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput
 
 __all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "Situation", "findings"]
 
-Rule = Callable[[Situation], Iterator[Finding]]
+Rule = Callable[[RuleInput], Iterator[Finding]]
 
 RULES: tuple[Rule, ...] = (
     melt.temperature_bounds,
@@ -85,7 +85,7 @@ FORBIDDING: tuple[Rule, ...] = (
 _ORDER: dict[Severity, int] = {"stop": 0, "risk": 1, "waste": 2, "note": 3}
 
 
-def findings(situation: Situation) -> list[Finding]:
+def findings(rule_input: RuleInput) -> list[Finding]:
     """All findings on a recipe, gravest first."""
-    found = [finding for rule in RULES for finding in rule(situation)]
+    found = [finding for rule in RULES for finding in rule(rule_input)]
     return sorted(found, key=lambda finding: _ORDER[finding.severity])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding, Remedy
-from meanbead.core.rules.situation import Situation, ceil_to, floor_to, remedy, words
+from meanbead.core.rules.rule_input import RuleInput, ceil_to, floor_to, remedy, words
 
 LOWEST_PER_BORE = 0.25
 WIDEST_PER_BORE = 1.5
@@ -14,7 +14,7 @@ NARROW_SPEED_MM_S = 25.0
 _LINES = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 
 
-def layer_height_bounds(s: Situation) -> Iterator[Finding]:
+def layer_height_bounds(s: RuleInput) -> Iterator[Finding]:
     """Height between a quarter of the bore and the house's ceiling."""
     bore, height, low = s.nozzle.bore_mm, s.height_mm, LOWEST_PER_BORE * s.nozzle.bore_mm
     if height > s.highest_mm + 1e-9:
@@ -50,7 +50,7 @@ def layer_height_bounds(s: Situation) -> Iterator[Finding]:
         )
 
 
-def _larger_nozzle(s: Situation, height_mm: float) -> list[Remedy]:
+def _larger_nozzle(s: RuleInput, height_mm: float) -> list[Remedy]:
     """The smallest nozzle on hand for which the height is fine."""
     share = s.highest_mm / s.nozzle.bore_mm
     fits = [(one.bore_mm, number) for number, one in s.nozzles.items() if share * one.bore_mm >= height_mm - 1e-9]
@@ -60,7 +60,7 @@ def _larger_nozzle(s: Situation, height_mm: float) -> list[Remedy]:
     return [remedy(f"The {bore:g} mm nozzle", {"nozzle": number, s.height_key: height_mm})]
 
 
-def full_steps(s: Situation) -> Iterator[Finding]:
+def full_steps(s: RuleInput) -> Iterator[Finding]:
     """Heights that land on whole motor steps repeat exactly."""
     step, heights = s.printer.z_step_mm, s.plan.shape.slope_heights
     if step is None:
@@ -100,7 +100,7 @@ def full_steps(s: Situation) -> Iterator[Finding]:
     )
 
 
-def wide_line(s: Situation) -> Iterator[Finding]:
+def wide_line(s: RuleInput) -> Iterator[Finding]:
     """A line wider than the nozzle's flat can press."""
     bore = s.nozzle.bore_mm
     limit = min(WIDEST_PER_BORE * bore, s.nozzle.flat_mm or 2.5 * bore)
@@ -124,7 +124,7 @@ def wide_line(s: Situation) -> Iterator[Finding]:
     )
 
 
-def narrow_line(s: Situation) -> Iterator[Finding]:
+def narrow_line(s: RuleInput) -> Iterator[Finding]:
     """A line narrower than the bore is pulled, unless the layer is low and the nozzle slow."""
     bore, height = s.nozzle.bore_mm, s.height_mm
     widths = s.plan.shape.width_mm
@@ -174,7 +174,7 @@ def narrow_line(s: Situation) -> Iterator[Finding]:
         )
 
 
-def first_layer_height(s: Situation) -> Iterator[Finding]:
+def first_layer_height(s: RuleInput) -> Iterator[Finding]:
     """A first layer that is set apart must still press and hold."""
     first, bore = s.plan.shape.first_layer_height_mm, s.nozzle.bore_mm
     if s.recipe.first_layer_height_mm is None or first == s.plan.shape.layer_height_mm:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from meanbead.core.formulas.surface import flattest_slope_deg, ridge_mm
 from meanbead.core.model.finding import Finding, SettingValue
 from meanbead.core.rules.bead import LOWEST_PER_BORE
-from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
 
 TOP_SPEED_MM_S = 70.0
@@ -18,7 +18,7 @@ OFF_LAYERS = 0.1
 """A flat top may be off by so many layers before it is told."""
 
 
-def height_off(s: Situation) -> Iterator[Finding]:
+def height_off(s: RuleInput) -> Iterator[Finding]:
     """A flat top that whole layers do not meet."""
     if s.estimate is None or s.facts.flat_summit_mm2 < FLAT_MM2:
         return
@@ -49,7 +49,7 @@ def height_off(s: Situation) -> Iterator[Finding]:
     )
 
 
-def exact_heights_mm(s: Situation) -> list[float]:
+def exact_heights_mm(s: RuleInput) -> list[float]:
     """The layer heights next to the recipe's with which the part comes out exactly as high as it is, to 0.1 micrometre;
     the nearest first. With the house's full steps only those that lie on them."""
     shape, part = s.plan.shape, s.facts.extents_mm.z
@@ -64,7 +64,7 @@ def exact_heights_mm(s: Situation) -> list[float]:
     return sorted(heights, key=lambda one: abs(one - shape.layer_height_mm))
 
 
-def height_settings(s: Situation, height_mm: float) -> dict[str, SettingValue]:
+def height_settings(s: RuleInput, height_mm: float) -> dict[str, SettingValue]:
     """Another layer height, skins as thick as before as far as whole layers allow."""
     shape = s.plan.shape
     now = shape.layer_height_mm
@@ -77,7 +77,7 @@ def height_settings(s: Situation, height_mm: float) -> dict[str, SettingValue]:
     return {"layer_height_mm": height_mm, **skins, **unset}
 
 
-def ridge(s: Situation) -> Iterator[Finding]:
+def ridge(s: RuleInput) -> Iterator[Finding]:
     """Steps on visible slopes against the purpose's limit."""
     limit = s.limits.ridge_mm
     if limit is None or s.insight is None:
@@ -123,7 +123,7 @@ def ridge(s: Situation) -> Iterator[Finding]:
     )
 
 
-def outer_speed(s: Situation) -> Iterator[Finding]:
+def outer_speed(s: RuleInput) -> Iterator[Finding]:
     """The fastest outer wall that the purpose takes."""
     limit, speed = s.limits.outer_speed_mm_s, s.plan.speed_mm_s.outer_wall
     if limit is None or speed <= limit + 1e-9:
@@ -143,7 +143,7 @@ def outer_speed(s: Situation) -> Iterator[Finding]:
     )
 
 
-def fast_top(s: Situation) -> Iterator[Finding]:
+def fast_top(s: RuleInput) -> Iterator[Finding]:
     """Tops laid so fast that they tear."""
     speed = s.plan.speed_mm_s.top
     if speed <= TOP_SPEED_MM_S or not s.has("top"):
@@ -163,7 +163,7 @@ def fast_top(s: Situation) -> Iterator[Finding]:
     )
 
 
-def ironing(s: Situation) -> Iterator[Finding]:
+def ironing(s: RuleInput) -> Iterator[Finding]:
     """A second pass that takes a large part of the print."""
     if s.estimate is None or not s.has("ironing"):
         return
@@ -193,7 +193,7 @@ def ironing(s: Situation) -> Iterator[Finding]:
     )
 
 
-def ripples(s: Situation) -> Iterator[Finding]:
+def ripples(s: RuleInput) -> Iterator[Finding]:
     """Acceleration of the outer wall above what this machine shows clean."""
     limit, asked = s.printer.clean_acceleration, s.plan.outer_wall_acceleration_mm_s2
     if asked <= limit + 1e-9:
@@ -214,7 +214,7 @@ def ripples(s: Situation) -> Iterator[Finding]:
     )
 
 
-def seam(s: Situation) -> Iterator[Finding]:
+def seam(s: RuleInput) -> Iterator[Finding]:
     """Where loops begin, against the house's school."""
     place = s.plan.shape.seam
     if s.plan.shape.spiral or s.plan.shape.walls == 0:

@@ -8,7 +8,7 @@ from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import SKIP_RATIO, WALL_LOSS, temperature_for_flow_c
 from meanbead.core.model.finding import Finding, Remedy, SettingValue
 from meanbead.core.rules.bead import LOWEST_PER_BORE
-from meanbead.core.rules.situation import PTFE_LIMIT_C, Situation, ceil_to, floor_to, remedy, words
+from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput, ceil_to, floor_to, remedy, words
 from meanbead.core.text.durations import duration
 
 OOZE_MARGIN_C = 12.0
@@ -31,7 +31,7 @@ _SPEED_OF = {
 }
 
 
-def temperature_bounds(s: Situation) -> Iterator[Finding]:
+def temperature_bounds(s: RuleInput) -> Iterator[Finding]:
     """The lining's, the hot end's and the plastic's limits; only the gravest that is broken speaks."""
     temp, low, high = s.plan.nozzle_temp_c, s.material.nozzle_temp_min_c, s.material.nozzle_temp_max_c
     good = min(max(temp, low), s.highest_c)
@@ -78,7 +78,7 @@ def temperature_bounds(s: Situation) -> Iterator[Finding]:
         )
 
 
-def melt_cap(s: Situation) -> Iterator[Finding]:
+def melt_cap(s: RuleInput) -> Iterator[Finding]:
     """Speeds for which the hot end cannot melt enough. The engine has already slowed them, so it costs what it costs."""
     if s.estimate is None:
         return
@@ -110,7 +110,7 @@ def melt_cap(s: Situation) -> Iterator[Finding]:
     )
 
 
-def _ways_out(s: Situation, capped: list[str], asked: float, limit: float, temp_c: float | None) -> list[Remedy]:
+def _ways_out(s: RuleInput, capped: list[str], asked: float, limit: float, temp_c: float | None) -> list[Remedy]:
     """Slower, hotter, or a smaller bead."""
     ways = []
     slower: dict[str, SettingValue] = {}
@@ -132,7 +132,7 @@ def _ways_out(s: Situation, capped: list[str], asked: float, limit: float, temp_
     return ways
 
 
-def push_limit(s: Situation) -> Iterator[Finding]:
+def push_limit(s: RuleInput) -> Iterator[Finding]:
     """Close to what the drive can push through this bore, where heat no longer helps."""
     if s.estimate is None or s.ceiling.bound != "push" or s.estimate.melt_capped:
         return
@@ -153,7 +153,7 @@ def push_limit(s: Situation) -> Iterator[Finding]:
     )
 
 
-def hotter_than_needed(s: Situation) -> Iterator[Finding]:
+def hotter_than_needed(s: RuleInput) -> Iterator[Finding]:
     """More heat than the flow needs oozes."""
     if s.estimate is None or s.house.temperature == "leave" or s.estimate.melt_capped:
         return
@@ -179,13 +179,13 @@ def hotter_than_needed(s: Situation) -> Iterator[Finding]:
     )
 
 
-def metal_extra_c(s: Situation) -> float:
+def metal_extra_c(s: RuleInput) -> float:
     """How much hotter the sensor has to be set than with brass, for the same melt, degrees C."""
     loss = WALL_LOSS[s.nozzle.metal] - WALL_LOSS["brass"]
     return max(0.0, loss * (s.material.nozzle_temp_c - s.printer.room_temp_c))
 
 
-def cold_metal(s: Situation) -> Iterator[Finding]:
+def cold_metal(s: RuleInput) -> Iterator[Finding]:
     """A nozzle metal that passes heat badly needs a higher setting."""
     extra = round(metal_extra_c(s))
     wanted = min(s.material.nozzle_temp_c + extra, s.highest_c)
@@ -206,7 +206,7 @@ def cold_metal(s: Situation) -> Iterator[Finding]:
     )
 
 
-def flow_margin(s: Situation) -> Iterator[Finding]:
+def flow_margin(s: RuleInput) -> Iterator[Finding]:
     """The margin under the ceiling that the part's purpose asks for."""
     margin = s.limits.flow_margin
     if s.estimate is None or margin is None or s.estimate.melt_capped:

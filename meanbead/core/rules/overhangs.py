@@ -14,7 +14,7 @@ from meanbead.core.formulas.surface import (
 )
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.bead import LOWEST_PER_BORE
-from meanbead.core.rules.situation import Situation, floor_to, remedy
+from meanbead.core.rules.rule_input import RuleInput, floor_to, remedy
 from meanbead.core.text.durations import duration
 
 LONG_BRIDGE_MM = 30.0
@@ -22,7 +22,7 @@ FAST_BRIDGE_MM_S = 35.0
 RICH_BRIDGE = 1.0
 
 
-def overhang(s: Situation) -> Iterator[Finding]:
+def overhang(s: RuleInput) -> Iterator[Finding]:
     """What leans out further than this bead carries on this machine, and is not held."""
     if s.insight is None or _held(s):
         return
@@ -67,7 +67,7 @@ def overhang(s: Situation) -> Iterator[Finding]:
     )
 
 
-def hanging_floor(s: Situation) -> Iterator[Finding]:
+def hanging_floor(s: RuleInput) -> Iterator[Finding]:
     """A floor that nothing holds on its other side: it is laid as a bridge, and sags."""
     found = s.estimate
     if found is None or found.hanging_mm2 < SHOWS_MM2 or s.plan.shape.supports.kind != "none":
@@ -93,13 +93,13 @@ def hanging_floor(s: Situation) -> Iterator[Finding]:
     )
 
 
-def _held(s: Situation) -> bool:
+def _held(s: RuleInput) -> bool:
     """Whether supports stand under what this bead cannot carry."""
     supports = s.plan.shape.supports
     return supports.kind != "none" and supports.angle_deg <= clean_overhang_deg(s.plan, s.printer) + 0.5
 
 
-def long_bridge(s: Situation) -> Iterator[Finding]:
+def long_bridge(s: RuleInput) -> Iterator[Finding]:
     """A span longer than strands hang straight over."""
     if s.insight is None or s.insight.longest_bridge_mm <= LONG_BRIDGE_MM or s.plan.shape.supports.kind != "none":
         return
@@ -118,7 +118,7 @@ def long_bridge(s: Situation) -> Iterator[Finding]:
     )
 
 
-def bridge_pace(s: Situation) -> Iterator[Finding]:
+def bridge_pace(s: RuleInput) -> Iterator[Finding]:
     """Bridges are laid slow and a little lean, so that the strand is pulled taut."""
     if not s.has("bridge"):
         return
@@ -153,7 +153,7 @@ def bridge_pace(s: Situation) -> Iterator[Finding]:
         )
 
 
-def support_interface(s: Situation) -> Iterator[Finding]:
+def support_interface(s: RuleInput) -> Iterator[Finding]:
     """One dense layer parts cleanly where three weld on, and none leaves scars."""
     supports = s.plan.shape.supports
     if supports.kind == "none" or not s.has("support") or supports.interface_layers in (1, 2):
@@ -175,7 +175,7 @@ def support_interface(s: Situation) -> Iterator[Finding]:
     )
 
 
-def needless_supports(s: Situation) -> Iterator[Finding]:
+def needless_supports(s: RuleInput) -> Iterator[Finding]:
     """Supports that are laid where this bead carries itself."""
     if (
         s.insight is None

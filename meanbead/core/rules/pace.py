@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding
-from meanbead.core.rules.situation import Situation, ceil_to, floor_to, remedy
+from meanbead.core.rules.rule_input import RuleInput, ceil_to, floor_to, remedy
 from meanbead.core.text.durations import duration
 
 WAITING_SHARE = 0.05
@@ -15,7 +15,7 @@ HOP_SHARE = 0.04
 TRAVEL_SHARE = 1 / 3
 
 
-def waiting(s: Situation) -> Iterator[Finding]:
+def waiting(s: RuleInput) -> Iterator[Finding]:
     """Layers that have to be slowed for cooling."""
     if s.estimate is None:
         return
@@ -43,7 +43,7 @@ def waiting(s: Situation) -> Iterator[Finding]:
     )
 
 
-def short_layers(s: Situation) -> Iterator[Finding]:
+def short_layers(s: RuleInput) -> Iterator[Finding]:
     """Layers too short to harden: because little is asked for, or because even the slowest pace ends them too soon."""
     if s.estimate is None:
         return
@@ -89,7 +89,7 @@ def short_layers(s: Situation) -> Iterator[Finding]:
     )
 
 
-def fan(s: Situation) -> Iterator[Finding]:
+def fan(s: RuleInput) -> Iterator[Finding]:
     """A fan that does not suit the plastic."""
     low, high, now = s.material.fan_min, s.material.fan_max, s.plan.fan
     if low - 1e-9 <= now <= high + 1e-9 or low > high:
@@ -110,7 +110,7 @@ def fan(s: Situation) -> Iterator[Finding]:
     )
 
 
-def short_hops(s: Situation) -> Iterator[Finding]:
+def short_hops(s: RuleInput) -> Iterator[Finding]:
     """Pulling filament back at every short hop."""
     if s.estimate is None or s.plan.min_travel_mm >= SHORT_HOP_MM or s.house.retraction == "every_hop":
         return
@@ -132,7 +132,7 @@ def short_hops(s: Situation) -> Iterator[Finding]:
     )
 
 
-def too_much_travel(s: Situation) -> Iterator[Finding]:
+def too_much_travel(s: RuleInput) -> Iterator[Finding]:
     """More than a third of the print without plastic, and the setting that causes it."""
     if s.estimate is None:
         return

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding
-from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.rules.rule_input import RuleInput, remedy
 
 SOFT_METALS = ("brass", "plated_copper")
 
 
-def abrasive(s: Situation) -> Iterator[Finding]:
+def abrasive(s: RuleInput) -> Iterator[Finding]:
     """Filled plastic wears soft nozzles."""
     if not s.material.abrasive or s.nozzle.metal not in SOFT_METALS:
         return
@@ -35,7 +35,7 @@ def abrasive(s: Situation) -> Iterator[Finding]:
     )
 
 
-def small_bore(s: Situation) -> Iterator[Finding]:
+def small_bore(s: RuleInput) -> Iterator[Finding]:
     """Filling that blocks a small bore."""
     least = s.material.min_bore_mm
     if s.nozzle.bore_mm >= least - 1e-9:
@@ -63,7 +63,7 @@ def small_bore(s: Situation) -> Iterator[Finding]:
     )
 
 
-def damp(s: Situation) -> Iterator[Finding]:
+def damp(s: RuleInput) -> Iterator[Finding]:
     """Plastic that drinks from the air, and was not dried."""
     if not s.material.damp_prone or s.shop.spool_dry is not False:
         return
@@ -78,7 +78,7 @@ def damp(s: Situation) -> Iterator[Finding]:
     )
 
 
-def ventilation(s: Situation) -> Iterator[Finding]:
+def ventilation(s: RuleInput) -> Iterator[Finding]:
     """Plastics whose fumes should not be breathed."""
     if not s.material.ventilate:
         return

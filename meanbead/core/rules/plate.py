@@ -6,12 +6,12 @@ import math
 from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding
-from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.schedule.attendance import clock, ends_unattended, next_attended_h, someone_is_there
 from meanbead.core.text.durations import duration
 
 
-def room_on_machine(s: Situation) -> Iterator[Finding]:
+def room_on_machine(s: RuleInput) -> Iterator[Finding]:
     """The part, its copies and its start must fit the machine."""
     bed, size = s.printer.bed_mm, s.facts.extents_mm
     wide, deep = (size.x, size.y) if s.estimate is None else s.estimate.plate_mm
@@ -65,7 +65,7 @@ def room_on_machine(s: Situation) -> Iterator[Finding]:
         )
 
 
-def copies_in_turn(s: Situation) -> Iterator[Finding]:
+def copies_in_turn(s: RuleInput) -> Iterator[Finding]:
     """A finished copy stands in the way of the head that prints the next."""
     copies = s.plan.shape.copies
     if copies.count < 2 or copies.order != "one_by_one":
@@ -82,7 +82,7 @@ def copies_in_turn(s: Situation) -> Iterator[Finding]:
     )
 
 
-def spool(s: Situation) -> Iterator[Finding]:
+def spool(s: RuleInput) -> Iterator[Finding]:
     """More filament than the spool holds."""
     left = s.shop.spool_left_g
     if s.estimate is None or left is None or s.estimate.filament_g <= left:
@@ -100,7 +100,7 @@ def spool(s: Situation) -> Iterator[Finding]:
     )
 
 
-def long_print(s: Situation) -> Iterator[Finding]:
+def long_print(s: RuleInput) -> Iterator[Finding]:
     """Hours in which something can go wrong, and what that costs on average."""
     if s.estimate is None or s.estimate.whole_time_s < s.shop.long_print_h * 3600:
         return
@@ -121,7 +121,7 @@ def long_print(s: Situation) -> Iterator[Finding]:
     )
 
 
-def ends_alone(s: Situation) -> Iterator[Finding]:
+def ends_alone(s: RuleInput) -> Iterator[Finding]:
     """A print that ends when nobody is there."""
     if s.estimate is None or s.shop.now_h is None:
         return
@@ -146,7 +146,7 @@ def ends_alone(s: Situation) -> Iterator[Finding]:
     )
 
 
-def layers_from_neighbours(s: Situation) -> Iterator[Finding]:
+def layers_from_neighbours(s: RuleInput) -> Iterator[Finding]:
     """Layers that could not be cut are said, not hidden."""
     if s.estimate is None or not s.estimate.substituted:
         return
@@ -165,7 +165,7 @@ def layers_from_neighbours(s: Situation) -> Iterator[Finding]:
     )
 
 
-def trimming(s: Situation) -> Iterator[Finding]:
+def trimming(s: RuleInput) -> Iterator[Finding]:
     """What has to come off again."""
     what = []
     if s.has("support") or s.has("support_interface"):

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.formulas.strength import filled_density, shell_mm
 from meanbead.core.model.finding import Finding, Remedy
-from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.rules.rule_input import RuleInput, remedy
 
 LOST_SHARE = 0.005
 VOID_SHARE = 0.02
@@ -21,7 +21,7 @@ SAG_PER_GAP = 0.2
 LEAST_FLOOR_MM = 0.4
 
 
-def sliver(s: Situation) -> Iterator[Finding]:
+def sliver(s: RuleInput) -> Iterator[Finding]:
     """A sliver of filling inside thin walls, and the count of walls that removes it."""
     if s.insight is None or s.plan.shape.walls == 0 or s.plan.shape.spiral:
         return
@@ -68,7 +68,7 @@ def _rest_is_sliver(rest_mm: float, spacing_mm: float) -> bool:
     return spacing_mm < rest_mm < 2.6 * spacing_mm
 
 
-def void(s: Situation) -> Iterator[Finding]:
+def void(s: RuleInput) -> Iterator[Finding]:
     """Strips between walls that stay empty because no bead of filling fits in."""
     if s.estimate is None or s.estimate.filament_mm3 <= 0 or s.plan.shape.spiral:
         return
@@ -93,7 +93,7 @@ def void(s: Situation) -> Iterator[Finding]:
     )
 
 
-def lost_detail(s: Situation) -> Iterator[Finding]:
+def lost_detail(s: RuleInput) -> Iterator[Finding]:
     """What is too thin for the line is not printed."""
     if s.estimate is None or s.estimate.filament_mm3 <= 0:
         return
@@ -126,7 +126,7 @@ def lost_detail(s: Situation) -> Iterator[Finding]:
     )
 
 
-def detail_limit(s: Situation) -> Iterator[Finding]:
+def detail_limit(s: RuleInput) -> Iterator[Finding]:
     """The narrowest detail that the purpose asks for."""
     limit = s.limits.detail_mm
     narrowest = s.plan.shape.width_mm.outer_wall * (0.6 if s.plan.shape.thin_walls == "variable" else 1.0)
@@ -154,7 +154,7 @@ def detail_limit(s: Situation) -> Iterator[Finding]:
     )
 
 
-def shell_limit(s: Situation) -> Iterator[Finding]:
+def shell_limit(s: RuleInput) -> Iterator[Finding]:
     """The shell against the purpose's least, and against the column that another nozzle's recipe was made from."""
     if s.plan.shape.spiral:
         return
@@ -170,7 +170,7 @@ def shell_limit(s: Situation) -> Iterator[Finding]:
 
 
 def _shell(
-    s: Situation, shell: float, wanted: float, rule: str, says: str, source: str, *, near: bool = False
+    s: RuleInput, shell: float, wanted: float, rule: str, says: str, source: str, *, near: bool = False
 ) -> Finding:
     height = s.plan.shape.layer_height_mm
     outer = s.plan.shape.width_mm.outer_wall
@@ -195,7 +195,7 @@ def _shell(
     )
 
 
-def density_limit(s: Situation) -> Iterator[Finding]:
+def density_limit(s: RuleInput) -> Iterator[Finding]:
     """The filling that the purpose asks for at least."""
     least = s.limits.infill_density
     if least is None or s.plan.shape.spiral or filled_density(s.plan) >= least - 1e-9 or not s.has("infill"):
@@ -214,7 +214,7 @@ def density_limit(s: Situation) -> Iterator[Finding]:
     )
 
 
-def thin_top(s: Situation) -> Iterator[Finding]:
+def thin_top(s: RuleInput) -> Iterator[Finding]:
     """Too few top layers over the gaps of the filling sag and show its pattern."""
     shape = s.plan.shape
     if shape.spiral or not (s.has("top") and s.has("infill")) or shape.top_layers == 0:
@@ -247,7 +247,7 @@ def thin_top(s: Situation) -> Iterator[Finding]:
     )
 
 
-def thin_floor(s: Situation) -> Iterator[Finding]:
+def thin_floor(s: RuleInput) -> Iterator[Finding]:
     """A floor that can be pushed through."""
     shape = s.plan.shape
     thick = shape.bottom_layers * shape.layer_height_mm

@@ -23,7 +23,7 @@ from meanbead.core.rules.conventions import school_label
 
 
 @dataclass(frozen=True)
-class Situation:
+class RuleInput:
     """One recipe on one part and machine. ``estimate`` is None before anything was planned: rules that need it, and
     those that need the part's ``insight``, say nothing then.
 

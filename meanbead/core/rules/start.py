@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding, SettingValue
 from meanbead.core.part.stability import STABLE_DEG
-from meanbead.core.rules.situation import Situation, remedy
+from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
 
 FAST_FIRST_LAYER_MM_S = 40.0
@@ -15,7 +15,7 @@ SLENDER = 4.0
 WARP_LENGTH_MM = 60.0
 
 
-def reasons_for_brim(s: Situation) -> list[str]:
+def reasons_for_brim(s: RuleInput) -> list[str]:
     """Why the part wants more than a skirt, in words; empty where it does not."""
     if s.insight is None:
         return []
@@ -35,7 +35,7 @@ def reasons_for_brim(s: Situation) -> list[str]:
     return reasons
 
 
-def hold_on_bed(s: Situation) -> Iterator[Finding]:
+def hold_on_bed(s: RuleInput) -> Iterator[Finding]:
     """Too little hold for this part and plastic, or more than it needs."""
     if s.insight is None:
         return
@@ -83,7 +83,7 @@ def hold_on_bed(s: Situation) -> Iterator[Finding]:
         )
 
 
-def no_chamber(s: Situation) -> Iterator[Finding]:
+def no_chamber(s: RuleInput) -> Iterator[Finding]:
     """A tall part of a plastic that warps, in the open."""
     if not s.material.warp_prone or s.printer.enclosed or s.facts.extents_mm.z < 50:
         return
@@ -100,7 +100,7 @@ def no_chamber(s: Situation) -> Iterator[Finding]:
     )
 
 
-def priming(s: Situation) -> Iterator[Finding]:
+def priming(s: RuleInput) -> Iterator[Finding]:
     """Nothing is laid before the part begins."""
     shape = s.plan.shape
     if not (shape.adhesion == "none" or (shape.adhesion == "skirt" and shape.skirt_loops == 0)):
@@ -119,7 +119,7 @@ def priming(s: Situation) -> Iterator[Finding]:
     )
 
 
-def first_layer_pace(s: Situation) -> Iterator[Finding]:
+def first_layer_pace(s: RuleInput) -> Iterator[Finding]:
     """A first layer laid too fast to stick."""
     speed = s.plan.speed_mm_s.first_layer
     if speed <= FAST_FIRST_LAYER_MM_S:
