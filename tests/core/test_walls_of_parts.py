@@ -7,12 +7,12 @@ import unittest
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from meanbead.core.rules.rule_input import even_flow_mm3_s
 
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.insight import part_insight
+from meanbead.core.rules.rule_input import even_flow_mm3_s
 from tests.support.solids import block, box, cylinder, solid_of
 
 ENGINE = Engine()
