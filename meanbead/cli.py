@@ -17,7 +17,7 @@ from meanbead.core.text.durations import duration, duration_difference
 from meanbead.core.text.explain import explain
 
 if TYPE_CHECKING:  # the engine is loaded by the commands that need it
-    from meanbead.core.advise.context import Context as AdviceContext
+    from meanbead.core.advise.context import AdviceContext
     from meanbead.core.advise.limits import SearchLimits
     from meanbead.core.estimate.engine import Engine, Job
 
@@ -215,7 +215,7 @@ def _job(arguments: argparse.Namespace) -> Job:
 
 def _advice_context(engine: Engine, job: Job, arguments: argparse.Namespace) -> tuple[AdviceContext, SearchLimits]:
     """The context of a part by itself: nozzle 0 is the one in use, the others those on hand."""
-    from meanbead.core.advise.context import Context as AdviceContext
+    from meanbead.core.advise.context import AdviceContext
     from meanbead.core.advise.limits import SearchLimits
     from meanbead.core.model import Limits
     from meanbead.core.part.facts import part_facts

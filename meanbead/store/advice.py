@@ -8,7 +8,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.formulas.strength import shell_mm
 from meanbead.core.model import Limits, Nozzle
@@ -42,12 +42,12 @@ class Around:
         nozzles = {str(number): one.model_dump(mode="json") for number, one in self.nozzles.items()}
         return [*(one.model_dump(mode="json") for one in models), nozzles, self.shell_before_mm]
 
-    def context(self, engine: Engine) -> Context:
+    def context(self, engine: Engine) -> AdviceContext:
         """With the part's own facts; the first time they take up to a second."""
         solid = self.job.solid
         insight = engine.insight(solid).facts
         turns = insight.overhang_mm2 > WORTH_TURNING_MM2
-        return Context(
+        return AdviceContext(
             part_facts(solid),
             insight,
             self.limits,

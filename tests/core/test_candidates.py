@@ -6,7 +6,7 @@ import unittest
 from typing import Any
 
 from meanbead.core.advise.candidates import Candidate, candidates
-from meanbead.core.advise.context import Context, with_settings
+from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
@@ -29,7 +29,7 @@ def found(
     printer: Printer = PLAIN, solid: Any = BLOCK, around: dict[str, Any] | None = None, **choices: Any
 ) -> list[Candidate]:
     job = Job(solid, Recipe.model_validate(choices), printer)
-    context = Context(part_facts(solid), insight(), nozzles=NOZZLES, **(around or {}))
+    context = AdviceContext(part_facts(solid), insight(), nozzles=NOZZLES, **(around or {}))
     return candidates(try_out(ENGINE, job, context, 6), context)
 
 

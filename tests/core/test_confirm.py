@@ -7,7 +7,7 @@ import unittest
 import manifold3d
 
 from meanbead.core.advise.confirm import Remedies, remedies_tried
-from meanbead.core.advise.context import Context, with_settings
+from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
@@ -46,10 +46,10 @@ CASES: dict[str, tuple[Solid, dict[str, object], Printer]] = {
 }
 
 
-def looked_at(name: str) -> tuple[Job, Context, Remedies]:
+def looked_at(name: str) -> tuple[Job, AdviceContext, Remedies]:
     solid, keys, printer = CASES[name]
     job = Job(solid, Recipe.model_validate(keys), printer, Nozzle())
-    context = Context(part_facts(solid), ENGINE.insight(solid).facts)
+    context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts)
     return job, context, remedies_tried(ENGINE, job, context)
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import manifold3d
 
-from meanbead.core.advise.context import Context, settings_between, with_settings
+from meanbead.core.advise.context import AdviceContext, settings_between, with_settings
 from meanbead.core.advise.levers import Advice, Lever, levers
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError, RecipeError
@@ -53,15 +53,15 @@ def big_box() -> Solid:
     return solid_of(block(110, 80, 60))
 
 
-def advice_on(solid: Solid, printer: Printer | None = None, **choices: Any) -> tuple[Job, Context, Advice]:
+def advice_on(solid: Solid, printer: Printer | None = None, **choices: Any) -> tuple[Job, AdviceContext, Advice]:
     job = Job(solid, Recipe.model_validate(choices), printer or Printer())
     limits = Limits(ridge_mm=0.3, flow_margin=0.05, outer_speed_mm_s=60)
-    context = Context(part_facts(solid), ENGINE.insight(solid).facts, limits, nozzles=NOZZLES)
+    context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, limits, nozzles=NOZZLES)
     return job, context, levers(ENGINE, job, context)
 
 
 @lru_cache(maxsize=1)
-def of_cup() -> tuple[Job, Context, Advice]:
+def of_cup() -> tuple[Job, AdviceContext, Advice]:
     return advice_on(cup(), LONG_TUBE)
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, PlanMeasures, measures, narrowest_mm
@@ -114,7 +114,7 @@ class Breaches(unittest.TestCase):
 class Figures(unittest.TestCase):
     def of(self, shop: Shop = USUAL, printer: Printer = PLAIN, **choices: Any) -> tuple[Measures, Any]:
         job = Job(BLOCK, Recipe.model_validate(choices), printer)
-        context = Context(part_facts(BLOCK), insight(), shop=shop)
+        context = AdviceContext(part_facts(BLOCK), insight(), shop=shop)
         estimate = ENGINE.sampled(job, None).estimate
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
         return measures(job, plan, estimate, context), estimate

@@ -9,7 +9,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.estimate.engine import Engine, Job
 from meanbead.core.formulas.surface import clean_overhang_deg
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
@@ -34,7 +34,7 @@ def said(
     job = Job(BLOCK, Recipe.model_validate(keys or {}), around.pop("printer", Printer()), nozzle or Nozzle())
     if material is not None:
         job = Job(BLOCK, job.recipe, job.printer, job.nozzle, material)
-    context = Context(FACTS, around.pop("insight", insight()), **around)
+    context = AdviceContext(FACTS, around.pop("insight", insight()), **around)
     return {one.rule: one for one in findings(context.rule_input(job, estimate=ESTIMATE))}
 
 
@@ -86,7 +86,7 @@ class Overhangs(unittest.TestCase):
         keys = {"layer_height_mm": round(height, 2)}
         leaning: PartInsight = insight(overhang={angle: 500.0})
         job = Job(BLOCK, Recipe.model_validate(keys))
-        clean = clean_overhang_deg(Context(FACTS, leaning).rule_input(job).plan, Printer())
+        clean = clean_overhang_deg(AdviceContext(FACTS, leaning).rule_input(job).plan, Printer())
         found = said(keys, insight=leaning)
         if abs(angle - clean) > 1:
             self.assertEqual("overhang" in found, angle > clean)

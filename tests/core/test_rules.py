@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.advise.confirm import remedies_tried
-from meanbead.core.advise.context import Context, with_settings
+from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Job
@@ -121,9 +121,9 @@ def job_and_context(
     printer: Printer | None = None,
     insight: Any = PLAIN,
     **around: Any,
-) -> tuple[Job, Context]:
+) -> tuple[Job, AdviceContext]:
     job = Job(solid, Recipe.model_validate(recipe or {}), printer or Printer(), nozzle, material or Material())
-    return job, Context(part_facts(solid), insight, nozzles=ON_HAND, **around)
+    return job, AdviceContext(part_facts(solid), insight, nozzles=ON_HAND, **around)
 
 
 class EachRule(unittest.TestCase):
@@ -249,9 +249,11 @@ class Schools(unittest.TestCase):
 
 
 @lru_cache(maxsize=32)
-def context_of(which: int) -> Context:
+def context_of(which: int) -> AdviceContext:
     solid = SOLIDS[which]
-    return Context(part_facts(solid), ENGINE.insight(solid).facts, Limits(ridge_mm=0.15, shell_mm=0.8), nozzles=ON_HAND)
+    return AdviceContext(
+        part_facts(solid), ENGINE.insight(solid).facts, Limits(ridge_mm=0.15, shell_mm=0.8), nozzles=ON_HAND
+    )
 
 
 DYNAMIC = (
@@ -291,7 +293,7 @@ class AnyRemedy(unittest.TestCase):
             if finding.rule not in DYNAMIC:
                 self.check(job, context, finding)
 
-    def check(self, job: Job, context: Context, finding: Finding) -> None:
+    def check(self, job: Job, context: AdviceContext, finding: Finding) -> None:
         for way in finding.remedies:
             with self.subTest(rule=finding.rule, way=way.label):
                 try:
@@ -315,7 +317,9 @@ class Places(unittest.TestCase):
         found = ENGINE.insight(cup).facts
         self.assertAlmostEqual(max(found.walls, key=lambda band: band.area_mm2).thickness_mm, 2.4, delta=0.05)
         job = Job(cup, Recipe())
-        (sliver,) = [one for one in findings(Context(part_facts(cup), found).rule_input(job)) if one.rule == "sliver"]
+        (sliver,) = [
+            one for one in findings(AdviceContext(part_facts(cup), found).rule_input(job)) if one.rule == "sliver"
+        ]
         self.assertEqual(sliver.remedies[0].settings[0].value, 3)
 
     def test_no_rule_needs_what_is_not_there(self) -> None:

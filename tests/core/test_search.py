@@ -12,7 +12,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches
 from meanbead.core.advise.measures import measures
@@ -32,8 +32,8 @@ NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6)}
 PART = solid_of(block(26, 18, 7) - block(14, 8, 20, (6, 5, 2)))
 
 
-def context_of(solid: Solid) -> Context:
-    return Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=NOZZLES)
+def context_of(solid: Solid) -> AdviceContext:
+    return AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, nozzles=NOZZLES)
 
 
 def figures(found: SearchResult) -> np.ndarray[Any, Any]:
@@ -65,7 +65,7 @@ class BruteForce(unittest.TestCase):
         "pace": [1, 1.5],
     }
 
-    def brute(self, job: Job, context: Context, limits: SearchLimits) -> list[tuple[float, float]]:
+    def brute(self, job: Job, context: AdviceContext, limits: SearchLimits) -> list[tuple[float, float]]:
         """Every recipe of the space in full, those that break a limit left out."""
         found = []
         for values in itertools.product(*self.VARY.values()):
@@ -105,7 +105,7 @@ class NothingBetter(unittest.TestCase):
     NOZZLES: ClassVar[dict[int, Nozzle]] = {k + 1: Nozzle(bore_mm=bore) for k, bore in enumerate((0.25, 0.4, 0.6, 0.8))}
 
     def held(self, solid: Solid, budget: int, vary: dict[str, list[Any]] | None = None) -> SearchResult:
-        context = Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
+        context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
         job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
         found = search(
             ENGINE, job, vary or usual_vary(job, context), SearchLimits(), context, budget=budget, time_s=600
@@ -161,7 +161,7 @@ class NothingBetter(unittest.TestCase):
 
     def test_when_time_is_up_it_says_so_and_where(self) -> None:
         solid = cone(14, 34, 48)
-        context = Context(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
+        context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
         job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
         vary = usual_vary(job, context)
         # A clock that ticks by looks at it, so that time is up at the same moment on any machine: long enough to look

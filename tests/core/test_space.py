@@ -9,7 +9,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.space import job_at
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Job
@@ -28,7 +28,7 @@ NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6), 3: Nozzle(bore_mm=0.25)}
 
 def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[Job, Any]:
     job = Job(BLOCK, Recipe.model_validate(choices), Printer())
-    return job_at(job, values, Context(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
+    return job_at(job, values, AdviceContext(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
 
 
 class Pace(unittest.TestCase):
@@ -68,7 +68,7 @@ class Pace(unittest.TestCase):
     def test_the_axes_bound_it_too(self) -> None:
         slow = Printer.model_validate({"max_speed_mm_s": {"x": 90, "y": 70}})
         job = Job(BLOCK, Recipe(), slow)
-        _, plan = job_at(job, {"pace": 5}, Context(part_facts(BLOCK), insight(), nozzles=NOZZLES))
+        _, plan = job_at(job, {"pace": 5}, AdviceContext(part_facts(BLOCK), insight(), nozzles=NOZZLES))
         self.assertLessEqual(plan.speed_mm_s.infill, 70)
 
 

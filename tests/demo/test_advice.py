@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.trial import Trial, try_out
 from meanbead.core.estimate.engine import Job
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
@@ -30,7 +30,7 @@ def tried(name: str, column: int = 0, machine: str = "Heron") -> Trial:
         Nozzle.model_validate(NOZZLES[nozzle]),
         Material.model_validate(MATERIALS[material]),
     )
-    context = Context(part_facts(solid), ENGINE.insight(solid).facts, limits, nozzles=ON_HAND)
+    context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, limits, nozzles=ON_HAND)
     return try_out(ENGINE, job, context, 12)
 
 

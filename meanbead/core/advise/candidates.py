@@ -9,7 +9,7 @@ import itertools
 from collections.abc import Callable, Iterator, Mapping
 from typing import Literal
 
-from meanbead.core.advise.context import Context, with_settings
+from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import Trial
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Job
@@ -37,7 +37,7 @@ class Candidate(Result):
     rule: str = ""
 
 
-def candidates(base: Trial, context: Context) -> list[Candidate]:
+def candidates(base: Trial, context: AdviceContext) -> list[Candidate]:
     """All candidates for a recipe, without those that change nothing, each change once."""
     s = context.rule_input(base.job, base.plan, base.estimate)
     found: list[Candidate] = []
@@ -92,7 +92,7 @@ def _melts_mm_s(s: RuleInput, feature: str) -> float:
     return max(1.0, floor_to(min(free * s.ceiling.plan_mm3_s / area * slack, fastest), 1))
 
 
-def _within_melt(job: Job, context: Context, one: Candidate) -> Candidate:
+def _within_melt(job: Job, context: AdviceContext, one: Candidate) -> Candidate:
     """A larger bead, with the speeds that the hot end can still melt it at: asking for more would change nothing."""
     try:
         changed = context.rule_input(with_settings(job, one.settings, context.nozzles))

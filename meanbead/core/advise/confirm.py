@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.levers import Lever, tried
 from meanbead.core.advise.trial import try_out
 from meanbead.core.estimate.engine import Engine, Job
@@ -41,7 +41,7 @@ def saves(lever: Lever, base_time_s: float, base_filament_g: float) -> bool:
 
 
 def remedies_tried(
-    engine: Engine, job: Job, context: Context, progress: Callable[[float, Remedies], None] | None = None
+    engine: Engine, job: Job, context: AdviceContext, progress: Callable[[float, Remedies], None] | None = None
 ) -> Remedies:
     """Try the remedies of all of a recipe's findings on a sample.
 

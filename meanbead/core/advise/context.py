@@ -26,7 +26,7 @@ from meanbead.core.rules import RuleInput
 
 
 @dataclass(frozen=True)
-class Context:
+class AdviceContext:
     """Everything about a part and its workshop that does not change from one recipe to the next.
 
     ``nozzles`` are those on hand, by a number of the caller's.

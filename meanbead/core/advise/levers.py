@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from typing import Literal
 
 from meanbead.core.advise.candidates import Candidate, Group, candidates, remedies
-from meanbead.core.advise.context import Context, settings_between, with_settings
+from meanbead.core.advise.context import AdviceContext, settings_between, with_settings
 from meanbead.core.advise.limits import Breach, breaches
 from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.trial import Trial, try_out
@@ -73,7 +73,7 @@ Progress = Callable[[float, str, Advice], None]
 
 
 def levers(
-    engine: Engine, job: Job, context: Context, goal: Goal = "minutes", progress: Progress | None = None
+    engine: Engine, job: Job, context: AdviceContext, goal: Goal = "minutes", progress: Progress | None = None
 ) -> Advice:
     """Try all candidates, telling ``progress`` of each as it is ready; best first by the goal.
 
@@ -93,11 +93,11 @@ def levers(
     return Advice(base=base.measures, levers=ranked(found, goal), tried=len(wanted), of=len(wanted), together=together)
 
 
-def _tried(engine: Engine, base: Trial, context: Context, wanted: list[Candidate]) -> Iterator[Lever | None]:
+def _tried(engine: Engine, base: Trial, context: AdviceContext, wanted: list[Candidate]) -> Iterator[Lever | None]:
     return ordered_map(lambda one: try_lever(engine, base, context, one), wanted)
 
 
-def tried(engine: Engine, base: Trial, context: Context) -> Iterator[tuple[float, Lever | None]]:
+def tried(engine: Engine, base: Trial, context: AdviceContext) -> Iterator[tuple[float, Lever | None]]:
     """The remedies of a recipe's findings, each tried: what it saves or costs, and whether its finding falls silent; with
     the share of them that is done."""
     wanted = remedies(base)
@@ -105,7 +105,7 @@ def tried(engine: Engine, base: Trial, context: Context) -> Iterator[tuple[float
         yield number / len(wanted), lever
 
 
-def try_lever(engine: Engine, base: Trial, context: Context, candidate: Candidate) -> Lever | None:
+def try_lever(engine: Engine, base: Trial, context: AdviceContext, candidate: Candidate) -> Lever | None:
     """Compute one candidate against the base; None where it changes nothing or cannot be."""
     try:
         job = with_settings(base.job, candidate.settings, context.nozzles)
@@ -120,7 +120,7 @@ def try_lever(engine: Engine, base: Trial, context: Context, candidate: Candidat
     return _compared(base, trial, context, candidate.model_copy(update={"settings": told}))
 
 
-def _compared(base: Trial, trial: Trial, context: Context, candidate: Candidate) -> Lever:
+def _compared(base: Trial, trial: Trial, context: AdviceContext, candidate: Candidate) -> Lever:
     before, after = base.measures, trial.measures
     effects = list(effects_between(before, after))
     broken_before = {one.limit for one in breaches(context.limits, before)}
@@ -233,7 +233,7 @@ def ranked(found: list[Lever], goal: Goal) -> list[Lever]:
     return sorted(found, key=lambda one: (bool(one.breaks), bool(one.takes), getattr(one, field), one.label))
 
 
-def all_that_cost_nothing(engine: Engine, base: Trial, context: Context, found: list[Lever]) -> Lever | None:
+def all_that_cost_nothing(engine: Engine, base: Trial, context: AdviceContext, found: list[Lever]) -> Lever | None:
     """All free levers as one step: the best of each, tried together; what only costs in company is left out.
 
     None where fewer than two go together.

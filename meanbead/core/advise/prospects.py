@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.advise.space import Point
 from meanbead.core.estimate.engine import Job, Sampled
@@ -40,7 +40,7 @@ class Prospect:
     off. ``was_off`` says how far the sample was off, once both are known.
     """
 
-    def __init__(self, point: Point, job: Job, plan: Plan, found: Sampled, context: Context) -> None:
+    def __init__(self, point: Point, job: Job, plan: Plan, found: Sampled, context: AdviceContext) -> None:
         self.point, self.job, self.plan = point, job, plan
         self.allowed = self.doubtful = False
         self.full = found.sample is None

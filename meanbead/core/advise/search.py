@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.advise.context import Context, settings_between
+from meanbead.core.advise.context import AdviceContext, settings_between
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
@@ -107,7 +107,7 @@ def search(
     job: Job,
     vary: Vary,
     limits: SearchLimits,
-    context: Context,
+    context: AdviceContext,
     *,
     against: Against = "filament_g",
     budget: int = 500,
@@ -130,7 +130,7 @@ class _Search:
         job: Job,
         space: Space,
         limits: SearchLimits,
-        context: Context,
+        context: AdviceContext,
         against: Against,
         budget: int,
         time_s: float,
@@ -388,5 +388,5 @@ class _Search:
         return Highlight(dot=number, gives_up=[words_of(one) for one in worse])
 
 
-def _narrowed(context: Context, limits: SearchLimits) -> Context:
+def _narrowed(context: AdviceContext, limits: SearchLimits) -> AdviceContext:
     return replace(context, limits=limits)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from meanbead.core.advise.context import Context
+from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.estimate.engine import Engine, Job, Sampled
 from meanbead.core.model.estimate import Estimate
@@ -38,7 +38,7 @@ class Trial:
 
 
 def try_out(
-    engine: Engine, job: Job, context: Context, layers: int | None = SAMPLE_LAYERS, like: Trial | None = None
+    engine: Engine, job: Job, context: AdviceContext, layers: int | None = SAMPLE_LAYERS, like: Trial | None = None
 ) -> Trial:
     """Compute a recipe from a sample of layers, or in full with None; on the same layers as ``like`` where it can be.
 
