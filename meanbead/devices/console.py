@@ -15,7 +15,7 @@ from contextlib import suppress
 from meanbead.core.errors import MeanBeadError
 
 COMMAND = b"M503\n"
-MOST_BYTES = 200_000
+MAX_BYTES = 200_000
 _DEVICE = re.compile(r"/dev/(tty(USB|ACM|S|AMA)\d+|pts/\d+|serial/[\w./:-]+)$")
 _DONE = re.compile(rb"(^|\n)ok\b")
 
@@ -77,7 +77,7 @@ def _ask(line: int, send: Callable[[bytes], object], timeout_s: float, settle_s:
 def _listen(line: int, until: float, rest_s: float, wanted: re.Pattern[bytes] | None) -> bytes:
     """Bytes until the line rests, the time is over, or what is wanted has come."""
     heard = b""
-    while len(heard) < MOST_BYTES:
+    while len(heard) < MAX_BYTES:
         wait = min(rest_s, until - time.monotonic())
         if wait <= 0 or not select.select([line], [], [], wait)[0]:
             break

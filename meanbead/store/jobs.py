@@ -23,7 +23,7 @@ LOST_AFTER = timedelta(seconds=30)
 FORGOTTEN_AFTER = timedelta(seconds=5)
 """A job that has waited for so long and stands in no queue is sent again: its sender died, or could not send."""
 
-MOST_ATTEMPTS = 2
+MAX_ATTEMPTS = 2
 """Work that has taken its worker down so often is not tried again by itself."""
 
 KEPT_FOR = timedelta(days=14)
@@ -197,7 +197,7 @@ def _give_back(session: Session, lost: Any) -> int:
         row.worker = ""
         if row.cancel:
             row.state = "cancelled"
-        elif row.attempts < MOST_ATTEMPTS:
+        elif row.attempts < MAX_ATTEMPTS:
             # Older than any wait, so that the next sweep sends it.
             row.state, row.updated_at = "waiting", now() - 2 * FORGOTTEN_AFTER
         else:

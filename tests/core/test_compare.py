@@ -3,7 +3,7 @@ from dataclasses import replace
 from typing import Any
 
 from meanbead.core.compare.sensitivity import neighbours, sensitivities
-from meanbead.core.compare.waterfall import MOST_PLAYERS, changes_between, mixed, waterfall
+from meanbead.core.compare.waterfall import MAX_PLAYERS, changes_between, mixed, waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.engine import Job
@@ -30,7 +30,7 @@ class Differences(unittest.TestCase):
             speed_mm_s={"infill": 100, "travel": 200}, layer_height_mm=0.16,
         )  # fmt: skip
         changes = changes_between(job(), other)
-        self.assertLessEqual(len(changes), MOST_PLAYERS)
+        self.assertLessEqual(len(changes), MAX_PLAYERS)
         self.assertIn(("walls", "top_layers", "bottom_layers"), [change.keys for change in changes])
 
     def test_taking_all_changes_makes_the_other(self) -> None:

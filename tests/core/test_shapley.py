@@ -10,7 +10,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.compare.waterfall import MOST_PLAYERS, ORDERS_TRIED, _average, _orders
+from meanbead.core.compare.waterfall import MAX_PLAYERS, ORDERS_TRIED, _average, _orders
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import Job
@@ -92,16 +92,16 @@ class Division(unittest.TestCase):
         self.assertEqual((none, float(nothing.sum())), (0, 0.0))
 
     def test_many_changes_take_a_fixed_sample_with_each_orders_reverse(self) -> None:
-        orders, complete = _orders(MOST_PLAYERS + 3)
+        orders, complete = _orders(MAX_PLAYERS + 3)
         self.assertFalse(complete)
         self.assertEqual(len(orders), ORDERS_TRIED)
-        self.assertEqual(orders, _orders(MOST_PLAYERS + 3)[0])
+        self.assertEqual(orders, _orders(MAX_PLAYERS + 3)[0])
         self.assertEqual({order[::-1] for order in orders}, set(orders))
         for order in orders:
-            self.assertEqual(sorted(order), list(range(MOST_PLAYERS + 3)))
+            self.assertEqual(sorted(order), list(range(MAX_PLAYERS + 3)))
 
     def test_a_sample_still_adds_up_and_is_exact_where_changes_do_not_meddle(self) -> None:
-        count = MOST_PLAYERS + 2
+        count = MAX_PLAYERS + 2
         worths = np.arange(1.0, count + 1)
         totals, _ = _average(count, _orders(count)[0], lambda members: (float(worths[list(members)].sum()), 0.0))
         np.testing.assert_allclose(totals[:, 0], worths)

@@ -41,24 +41,24 @@ class Breach(Result):
 
 
 _SLACK = 1e-9
-_MOST = {
+_MAX = {
     "ridge_mm": ("ridge_mm", "steps of {v:.2f} mm on slopes, {a:g} mm allowed"),
     "detail_mm": ("detail_mm", "details under {v:.2f} mm lost, {a:g} mm wanted"),
     "outer_speed_mm_s": ("outer_speed_mm_s", "outer wall at {v:.0f} mm/s, {a:g} allowed"),
 }
-_LEAST = {
+_MIN = {
     "shell_mm": ("shell_mm", "a shell of {v:.2f} mm, {a:.2f} mm wanted"),
     "infill_density": ("density", "filled to {v:.0%}, {a:.0%} wanted"),
     "bond": ("bond", "bond index {v:.2f}, {a:.2f} wanted"),
     "crush": ("crush", "crush index {v:.2f}, {a:.2f} wanted"),
     "bend": ("bend", "bend index {v:.2f}, {a:.2f} wanted"),
 }
-_MOST_COMPUTED = {
+_MAX_COMPUTED = {
     "lost_share": ("lost_share", "{v:.1%} too thin to be laid, {a:.1%} allowed"),
     "filament_g": ("filament_g", "{v:.1f} g, {a:.1f} g allowed"),
     "cost": ("cost", "costs {v:.2f}, {a:.2f} allowed"),
 }
-_LEAST_COMPUTED = {
+_MIN_COMPUTED = {
     "flow_margin": ("flow_margin", "{v:.0%} of the melt ceiling free, {a:.0%} wanted"),
     "plates_per_day": ("plates_per_day", "{v:.1f} plates a day, {a:.1f} wanted"),
 }
@@ -66,13 +66,13 @@ _LEAST_COMPUTED = {
 
 def plan_breaches(limits: Limits, found: PlanMeasures) -> list[Breach]:
     """Limits that are broken whatever the engine would say."""
-    return _over(limits, found, _MOST) + _under(limits, found, _LEAST)
+    return _over(limits, found, _MAX) + _under(limits, found, _MIN)
 
 
 def breaches(limits: Limits, found: Measures) -> list[Breach]:
     """All limits that a computed recipe breaks."""
-    broken = plan_breaches(limits, found) + _over(limits, found, _MOST_COMPUTED)
-    broken += _under(limits, found, _LEAST_COMPUTED)
+    broken = plan_breaches(limits, found) + _over(limits, found, _MAX_COMPUTED)
+    broken += _under(limits, found, _MIN_COMPUTED)
     if isinstance(limits, SearchLimits):
         risk = 1 - found.success
         if limits.fault_risk is not None and risk > limits.fault_risk + _SLACK:

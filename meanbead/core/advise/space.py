@@ -34,7 +34,7 @@ the hot end melts).
 _TOGETHER = ("nozzle", "line_width_bores", "inner_width_bores", "pace")
 _LINES = ("outer_wall", "inner_wall", "infill", "solid", "top")
 _INNER = ("inner_wall", "infill", "solid")
-MOST_AXES = 16
+MAX_AXES = 16
 _LIGHT = ("pace", "nozzle_temp_c", "bed_temp_c")
 _LIGHT_TOPICS = ("infill.", "speed_mm_s.", "acceleration_mm_s2.", "retraction.", "cooling.")
 _COMPANIONS = 2
@@ -54,8 +54,8 @@ class Space:
         """Check what is to vary. Raises :class:`RecipeError` for unknown keys and too much at once."""
         if not vary:
             raise RecipeError("Nothing is to vary.", field="vary", remedy="Name at least one setting with its values.")
-        if len(vary) > MOST_AXES:
-            raise RecipeError(f"{len(vary)} settings are more than {MOST_AXES}.", field="vary")
+        if len(vary) > MAX_AXES:
+            raise RecipeError(f"{len(vary)} settings are more than {MAX_AXES}.", field="vary")
         known = {choice.key for choice in choices()} | set(_TOGETHER)
         for key in vary:
             if key not in known or key in ("machine", "material", "height_ranges"):

@@ -11,7 +11,7 @@ from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 
 SAMPLE_LAYERS = 24
-_MOST_OPTIONS = 8
+_MAX_OPTIONS = 8
 
 
 class Sensitivity(Result):
@@ -58,7 +58,7 @@ def neighbours(job: Job, choice: Choice) -> list[Any]:
     if choice.kind == "yesno":
         return [not now]
     if choice.kind == "choice":
-        return [option.value for option in choice.options if option.value != now][:_MOST_OPTIONS]
+        return [option.value for option in choice.options if option.value != now][:_MAX_OPTIONS]
     if now is None:
         return []
     step = _step(choice, float(now), job)

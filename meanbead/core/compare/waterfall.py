@@ -15,7 +15,7 @@ from meanbead.core.model import Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import choices, value_at, with_value
 
-MOST_PLAYERS = 6
+MAX_PLAYERS = 6
 """Up to so many changes all orders are gone through; with more, those of one group count as one change."""
 
 ORDERS_TRIED = 60
@@ -68,7 +68,7 @@ def changes_between(one: Job, other: Job) -> list[Change]:
             differs = value_at(one.recipe, choice.key) != value_at(other.recipe, choice.key)
         if differs:
             named.append((choice.group, Change(choice.label, (choice.key,))))
-    if len(named) <= MOST_PLAYERS:
+    if len(named) <= MAX_PLAYERS:
         return [change for _, change in named]
     groups = dict.fromkeys(group for group, _ in named)
     merged = []
@@ -103,7 +103,7 @@ def waterfall(
     Shapley value (L. S. Shapley, "A value for n-person games", 1953), the one division that adds up, treats equal
     changes alike and gives nothing to a change without effect. Orders that pass through a recipe that contradicts
     itself (a layer higher than the old nozzle's bore) are left out; where none remains, all changes count as one.
-    With more than :data:`MOST_PLAYERS` changes a fixed sample of orders, each with its reverse, stands for all.
+    With more than :data:`MAX_PLAYERS` changes a fixed sample of orders, each with its reverse, stands for all.
     """
     changes = changes_between(one, other)
     ends = [engine.estimate(one), engine.estimate(other)]
@@ -161,7 +161,7 @@ def _average(
 
 def _orders(count: int) -> tuple[list[tuple[int, ...]], bool]:
     """All orders of so many changes, or a fixed sample of them, each with its reverse."""
-    if count <= MOST_PLAYERS:
+    if count <= MAX_PLAYERS:
         return list(permutations(range(count))), True
     random = np.random.default_rng(20240517)
     half = [tuple(int(k) for k in random.permutation(count)) for _ in range(ORDERS_TRIED // 2)]

@@ -24,20 +24,20 @@ from meanbead.core.strokes.outline import Cut
 
 Floats = NDArray[np.float64]
 
-LEAST_LAYERS = 6
+MIN_LAYERS = 6
 """A sample smaller than this has no error that could be told."""
 
-LEAST_ERROR = 0.006
+MIN_ERROR = 0.006
 """Below this share no bound is claimed: the strata's own layers differ in ways that the sizes do not know."""
 
-LEAST_FILAMENT_ERROR = 0.01
+MIN_FILAMENT_ERROR = 0.01
 """The same for plastic: the layers' areas tell it but for what walls and skins lose and lay twice."""
 
 _FIRST_LAYER_MM_S, _OUTER_MM_S, _INNER_MM_S, _INFILL_MM_S, _BRIDGE_MM_S = 25.0, 40.0, 60.0, 80.0, 25.0
-_LEAST_LAYER_S, _LEAST_MM_S = 8.0, 10.0
+_MIN_LAYER_S, _MIN_MM_S = 8.0, 10.0
 _SPARSE_HOP_S, _SKIN_HOP_S = 0.15, 0.02
 
-_MOST_SKINS = 12
+_MAX_SKINS = 12
 
 _COVER = 2.3
 """Standard errors in the bound; a little over the usual two, for few layers are drawn."""
@@ -74,7 +74,7 @@ class LayerSample:
         stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
         error_s = stands_for * math.sqrt(spread / len(self.drawn))
         return max(
-            LEAST_ERROR,
+            MIN_ERROR,
             _COVER
             * max(error_s, 0.5 * self._plain(seconds, self.size_s, self.weight))
             / float(np.sum(seconds * self.weight)),
@@ -93,7 +93,7 @@ class LayerSample:
         # Layers are drawn by their seconds, not their plastic, and few of a kind may be among them: so what changes
         # slowly counts as error, too.
         error_mm3 = self._plain(volumes_mm3, self.volume_mm3, self.volume_weight)
-        return max(LEAST_FILAMENT_ERROR, _COVER * error_mm3 / float(np.sum(volumes_mm3 * self.volume_weight)))
+        return max(MIN_FILAMENT_ERROR, _COVER * error_mm3 / float(np.sum(volumes_mm3 * self.volume_weight)))
 
     def difference_error_s(self, before_s: Floats, after_s: Floats) -> float:
         """Bound on the error, s, of the difference between two totals taken on this same sample, from both recipes'
@@ -105,13 +105,13 @@ class LayerSample:
         stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
         error_s = stands_for * math.sqrt(float(np.sum(step**2)) / (6 * len(step)) / len(self.drawn))
         whole = abs(float(np.sum(change * self.weight)))
-        return _COVER * error_s + LEAST_ERROR * (whole + 0.6 * float(np.sum(before_s * self.weight)))
+        return _COVER * error_s + MIN_ERROR * (whole + 0.6 * float(np.sum(before_s * self.weight)))
 
 
 def sample_layers(
     cut: Cut, shape: Shape, count: int, digest: str, like: LayerSample | None = None, *, with_skins: bool = False
 ) -> LayerSample:
-    """Choose about ``count`` layers, at least :data:`LEAST_LAYERS`; all of them if there are not many more.
+    """Choose about ``count`` layers, at least :data:`MIN_LAYERS`; all of them if there are not many more.
 
     ``like`` is another recipe's sample of the same layers: the same ones are taken, with the same weights, so that the
     two can be compared. A draw stays fair whatever the sizes that it was made from. ``with_skins`` takes the layers that
@@ -125,7 +125,7 @@ def sample_layers(
         return LayerSample(like.weight, like.drawn, like.size_s, volume_weight, volume)
     layers = len(size)
     skins = _skins(skin) if with_skins else []
-    count = max(count, LEAST_LAYERS) + len(skins)
+    count = max(count, MIN_LAYERS) + len(skins)
     if layers <= 1.5 * count or (shape.spiral and layers <= shape.bottom_layers + count):
         return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers), volume)
     weight = np.zeros(layers)
@@ -156,7 +156,7 @@ def _volume_weight(weight: Floats, drawn: NDArray[np.int64], volume: Floats) -> 
 def _skins(skin_mm2: Floats) -> list[int]:
     """The few layers that hold most of the skin, the fullest first: a changed skin changes them and hardly any other.
     None where skin is spread over many layers, as on a dome."""
-    order = np.argsort(-skin_mm2, kind="stable")[:_MOST_SKINS]
+    order = np.argsort(-skin_mm2, kind="stable")[:_MAX_SKINS]
     whole = float(skin_mm2.sum())
     if whole <= 0 or float(skin_mm2[order].sum()) < 0.5 * whole:
         return []
@@ -220,7 +220,7 @@ def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats, Floats]:
     if shape.copies.count == 1:
         # Slowed for cooling, as far as the least speed.
         length = laid + (skin + sparse) / spacing
-        seconds = np.maximum(seconds, np.minimum(_LEAST_LAYER_S, length / _LEAST_MM_S))
+        seconds = np.maximum(seconds, np.minimum(_MIN_LAYER_S, length / _MIN_MM_S))
     return np.maximum(seconds, 1e-3), volume, skin
 
 

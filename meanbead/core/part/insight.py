@@ -21,7 +21,7 @@ from meanbead.core.part.rays import Rays
 from meanbead.core.part.slices import Layers, slice_solid
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import tip_angle_deg
-from meanbead.core.strokes.bridges import LEAST_ANCHORED, find_bridges, probe_strands
+from meanbead.core.strokes.bridges import MIN_ANCHORED, find_bridges, probe_strands
 
 SAMPLES = 24_000
 """Points at which the thickness is looked through."""
@@ -37,7 +37,7 @@ _THICKNESS_EDGES_MM = (0.0, 0.4, 0.8, 1.2, 1.6, 2.0, 2.5, 3.0, 4.0, 6.0, 10.0, 2
 _ANGLE_EDGES_DEG = tuple(5.0 * k for k in range(19))
 _BAND_MM = 0.1
 _THICKEST_WALL_MM = 8.0
-_LEAST_BAND_SHARE = 0.05
+_MIN_BAND_SHARE = 0.05
 _FLAT_NZ = 0.9998
 _SPOTS_OF_A_KIND = 6
 _SHOWS_FROM_MM2 = 2.0
@@ -218,7 +218,7 @@ def wall_bands(thickness: Thickness) -> list[WallBand]:
         window = np.convolve(held, np.ones(3), mode="same")
         peak = int(np.argmax(window))
         inside = np.abs(mm - (peak + 0.5) * _BAND_MM) <= 1.5 * _BAND_MM
-        if area[inside].sum() < _LEAST_BAND_SHARE * whole:
+        if area[inside].sum() < _MIN_BAND_SHARE * whole:
             break
         middle = float(np.average(mm[inside], weights=area[inside]))
         bands.append(WallBand(thickness_mm=round(middle, 3), area_mm2=float(area[inside].sum())))
@@ -325,7 +325,7 @@ def _bridges(solid: Solid, surface: Surface) -> tuple[list[Spot], float]:
 def _shortest_span(bridge: shapely.Geometry, below: shapely.Geometry) -> float:
     """Mean length of probe strands in the direction in which they are shortest and held at both ends."""
     share, span = probe_strands(np.array([bridge], dtype=object), np.array([below], dtype=object), np.array([1.0]))
-    held = span[0][share[0] >= LEAST_ANCHORED]
+    held = span[0][share[0] >= MIN_ANCHORED]
     return float(held.min()) if len(held) else 0.0
 
 

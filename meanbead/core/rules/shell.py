@@ -18,7 +18,7 @@ SLIVER_SURFACE_SHARE = 0.08
 SAG_PER_GAP = 0.2
 """Top thickness over the gap that it spans: a typical figure, from tops that show the pattern below."""
 
-LEAST_FLOOR_MM = 0.4
+MIN_FLOOR_MM = 0.4
 
 
 def sliver(s: RuleInput) -> Iterator[Finding]:
@@ -251,9 +251,9 @@ def thin_floor(s: RuleInput) -> Iterator[Finding]:
     """A floor that can be pushed through."""
     shape = s.plan.shape
     thick = shape.bottom_layers * shape.layer_height_mm
-    if shape.bottom_layers == 0 or thick >= LEAST_FLOOR_MM - 1e-9 or not s.has("bottom"):
+    if shape.bottom_layers == 0 or thick >= MIN_FLOOR_MM - 1e-9 or not s.has("bottom"):
         return
-    layers = math.ceil(LEAST_FLOOR_MM / shape.layer_height_mm - 1e-9)
+    layers = math.ceil(MIN_FLOOR_MM / shape.layer_height_mm - 1e-9)
     yield Finding(
         rule="thin_floor",
         severity="risk",
@@ -261,7 +261,7 @@ def thin_floor(s: RuleInput) -> Iterator[Finding]:
         sentence=f"The floor is {thick:.2f} mm thick.",
         remedy=f"{layers} bottom layers.",
         value=thick,
-        limit=LEAST_FLOOR_MM,
+        limit=MIN_FLOOR_MM,
         reason="One line's gaps go through it, and the filling shows on the underside.",
         source="Common practice, typical figure",
         remedies=[remedy(f"{layers} bottom layers", {"bottom_layers": layers, "skins.bottom_mm": None})],

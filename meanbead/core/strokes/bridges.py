@@ -16,10 +16,10 @@ Floats = NDArray[np.float64]
 DIRECTIONS = 12
 """Directions that are tried over half a turn."""
 
-LEAST_ANCHORED = 0.6
+MIN_ANCHORED = 0.6
 """Share of the length of probe strands that must rest on both ends, or the floor is an overhang, not a bridge."""
 
-_LEAST_WIDTH_MM = 2.0
+_MIN_WIDTH_MM = 2.0
 _PROBE_MM = 1.0
 _NONE = shapely.MultiPolygon()
 
@@ -30,7 +30,7 @@ def find_bridges(
     """Split floors into those that lie on something, and those over air, laid as bridges, with their directions.
 
     ``reach_mm`` is how far beyond the floor's edge a strand is held: the depth of the walls and a bead. Of the
-    directions in which at least :data:`LEAST_ANCHORED` of the strands are held at both ends, the one with the
+    directions in which at least :data:`MIN_ANCHORED` of the strands are held at both ends, the one with the
     shortest mean strand is taken. Where there is none and the floor is ``unheld`` by supports, what of it has nothing
     under it, at least a line ``line_mm`` wide, hangs: it is laid as a bridge, too, in the direction in which most is held.
     Returns floors (n,), bridges (n,), angles in radians (n,), and the area that only hangs, mm2 (n,).
@@ -45,16 +45,16 @@ def find_bridges(
     # What lies on the section below is no bridge; of the rest only what is wide enough for strands.
     air = difference(np.asarray(parts, dtype=object), sections[layer[whole] - 1])
     line = line_mm[whole]
-    shrunk = grown(air, -(line / 2 if unheld else np.full(len(air), _LEAST_WIDTH_MM / 2)))
+    shrunk = grown(air, -(line / 2 if unheld else np.full(len(air), _MIN_WIDTH_MM / 2)))
     # A ring that is on average narrower than half a line has no room for one anywhere.
     broad = ~shapely.is_empty(shrunk) & (2 * shapely.area(air) > 0.5 * line * shapely.length(air))
     parts, whole, air = np.asarray(parts, dtype=object)[broad], whole[broad], air[broad]
     if not len(parts):
         return bottom, bridges, angles, hanging
     shrunk, line = shrunk[broad], line[broad]
-    wide = ~shapely.is_empty(grown(air, np.full(len(air), -_LEAST_WIDTH_MM / 2)))
+    wide = ~shapely.is_empty(grown(air, np.full(len(air), -_MIN_WIDTH_MM / 2)))
     share, span = probe_strands(parts, sections[layer[whole] - 1], reach_mm[whole])
-    span[share < LEAST_ANCHORED] = np.inf
+    span[share < MIN_ANCHORED] = np.inf
     best = np.argmin(span, axis=1)
     held = np.isfinite(span[np.arange(len(span)), best]) & wide
     best = np.where(held, best, np.argmax(share, axis=1))

@@ -39,7 +39,7 @@ Floats = NDArray[np.float64]
 MAX_INFILL_MM = 2e7
 """Length of infill that is refused as a slip of the keyboard: 20 km would take days."""
 
-LEAST_DENSITY = 0.001
+MIN_DENSITY = 0.001
 """Under this density nothing is laid."""
 
 GAP_WIDTHS = 2.0
@@ -203,9 +203,9 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
     islands, fill = outline.islands, filling.fill
     density = choices.density[islands.layer]
     regions = fill.sparse.copy()
-    regions[density < LEAST_DENSITY] = shapely.MultiPolygon()
+    regions[density < MIN_DENSITY] = shapely.MultiPolygon()
     asked = shapely.area(regions) * density * shape.infill_line_multiplier
-    density = np.maximum(density, LEAST_DENSITY)
+    density = np.maximum(density, MIN_DENSITY)
     width = sparse_width_mm(islands, shape)
     spacing = spacings(width, islands.height_mm)
     if float(np.sum(asked / spacing)) > MAX_INFILL_MM:

@@ -78,7 +78,7 @@ def _nearest_entry(points, first, last, closed, fixed, x, y):  # type: ignore[no
     return distance, best
 
 
-_MOST_IMPROVED = 150
+_MAX_IMPROVED = 150
 """Islands of a layer up to which their order is improved; beyond, nearest first has to do."""
 
 
@@ -96,7 +96,7 @@ def _tour(x, y, place):  # type: ignore[no-untyped-def]
                 best, pick = d, j
         tour[k], tour[pick] = tour[pick], tour[k]
         at_x, at_y = place[tour[k], 0], place[tour[k], 1]
-    if n > _MOST_IMPROVED:
+    if n > _MAX_IMPROVED:
         return tour
     improved = True
     rounds = 0

@@ -12,7 +12,7 @@ from meanbead.core.runtime.parallel import Objects, parallel_apply
 from meanbead.core.strokes.bridges import find_bridges
 from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
 from meanbead.core.strokes.overlay import difference, intersection, prepared_copies
-from meanbead.core.strokes.thin import LEAST_WIDTHS
+from meanbead.core.strokes.thin import MIN_WIDTHS
 from meanbead.core.strokes.walls import grown, simpler
 
 _EMPTY = shapely.MultiPolygon()
@@ -189,7 +189,7 @@ def _without_strips(
     narrow = _areas_only(difference(region, grown(grown(region, -radius), radius + 0.02 * s)))
     narrow[shapely.area(narrow) < _SPECK_LINES2 * s**2] = _EMPTY
     mine = np.flatnonzero(own[at])
-    least = LEAST_WIDTHS / 2 * s[mine]
+    least = MIN_WIDTHS / 2 * s[mine]
     wide = intersection(grown(grown(narrow[mine], -least), least + 0.05 * s[mine]), narrow[mine])
     strips[at[mine]] = _areas_only(wide)
     result = inside.copy()

@@ -27,12 +27,12 @@ from meanbead.core.strokes.walls import grown
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
 
-LEAST_WIDTHS = 0.6
+MIN_WIDTHS = 0.6
 """A strip narrower than this share of the bead's spacing is lost."""
 
 SHARED_WIDTHS = 0.8
 """What two full beads leave between them is shared by them up to this share of their spacing. More than
-:data:`LEAST_WIDTHS`, so that a remainder that varies a little around that is not laid in shreds."""
+:data:`MIN_WIDTHS`, so that a remainder that varies a little around that is not laid in shreds."""
 
 TWO_STROKES_FROM = 1.5
 """From this share of the spacing on a strip is laid as two strokes, each of half its width."""
@@ -47,7 +47,7 @@ _APART_MM = 1e5
 
 def shared_mm(spacing_mm: Floats, next_mm: Floats) -> Floats:
     """How much two beads at a spacing take up between them, mm; a bead at the next one's spacing has to fit into more."""
-    most: Floats = np.maximum(SHARED_WIDTHS * np.minimum(spacing_mm, next_mm), 1.08 * LEAST_WIDTHS * next_mm)
+    most: Floats = np.maximum(SHARED_WIDTHS * np.minimum(spacing_mm, next_mm), 1.08 * MIN_WIDTHS * next_mm)
     return most
 
 
@@ -71,7 +71,7 @@ def strips_of(regions: Objects, spacing_mm: Floats, inner: Objects, depth_mm: Fl
     # A little further than they were shrunk, so that edges that should meet do not leave splinters.
     strips = difference(regions, grown(inner, depth_mm + 0.02 * spacing_mm))
     # Specks at corners: what is left when strips under the least width are gone.
-    kept = grown(grown(strips, -LEAST_WIDTHS / 2 * spacing_mm), (LEAST_WIDTHS / 2 + 0.05) * spacing_mm)
+    kept = grown(grown(strips, -MIN_WIDTHS / 2 * spacing_mm), (MIN_WIDTHS / 2 + 0.05) * spacing_mm)
     return intersection(kept, strips)
 
 
@@ -129,7 +129,7 @@ def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Fl
     with np.errstate(invalid="ignore", divide="ignore"):
         cosine = np.einsum("ij,ij->i", own, across) / radius**2
     good = (
-        (radius >= LEAST_WIDTHS / 2 * spacing)
+        (radius >= MIN_WIDTHS / 2 * spacing)
         & (radius <= 1.01 * depth)
         & (cosine < -_MIN_ANGLE_COS)
         & (np.arange(len(points)) < touch)
@@ -283,7 +283,7 @@ def _as_strokes(
     for low, high, ring in zip(start.tolist(), end.tolist(), closed.tolist(), strict=True):
         used = low + np.flatnonzero(good[low : high + 1])
         points, wide, s = centre[used], width[used], float(spacing[low])
-        if len(points) < 2 or np.hypot(*np.diff(points, axis=0).T).sum() < LEAST_WIDTHS * s:
+        if len(points) < 2 or np.hypot(*np.diff(points, axis=0).T).sum() < MIN_WIDTHS * s:
             continue
         lines.extend(_split(points, wide, ring, s, int(source[low])))
     ends = _ends(lines, strips, edges)
@@ -302,7 +302,7 @@ def _as_strokes(
     )
 
 
-_LEAST_STRETCH = 5
+_MIN_STRETCH = 5
 """Stretches of fewer samples do not change from one stroke to two, or back."""
 
 
@@ -310,7 +310,7 @@ def _split(points: Floats, wide: Floats, ring: bool, spacing: float, source: int
     """A line cut where one stroke has to become two; neighbours share the sample at which they meet."""
     twofold = wide >= TWO_STROKES_FROM * spacing
     changes = np.flatnonzero(np.diff(twofold)) + 1
-    if ring and len(changes) and len(points) >= 2 * _LEAST_STRETCH:
+    if ring and len(changes) and len(points) >= 2 * _MIN_STRETCH:
         # A ring begins where it changes.
         turn = int(changes[0])
         points, wide = (np.concatenate([part[turn:], part[: turn + 1]]) for part in (points, wide))
@@ -318,7 +318,7 @@ def _split(points: Floats, wide: Floats, ring: bool, spacing: float, source: int
         changes = np.flatnonzero(np.diff(twofold)) + 1
     bounds = [0]
     for change in changes.tolist():
-        if change - bounds[-1] >= _LEAST_STRETCH and len(points) - change >= _LEAST_STRETCH:
+        if change - bounds[-1] >= _MIN_STRETCH and len(points) - change >= _MIN_STRETCH:
             bounds.append(change)
     bounds.append(len(points) - 1)
     lines = []
