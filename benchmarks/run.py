@@ -13,7 +13,7 @@ import numpy as np
 import shapely
 import trimesh
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.gcode import replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
@@ -59,29 +59,29 @@ def recipe(**keys: object) -> Recipe:
 
 def stages(solid: Solid) -> None:
     """The whole estimate cold, against the obvious pipeline; then edits and samples against the cold estimate."""
-    cold = seconds(lambda: Engine().estimate(Job(solid, recipe())), 3)
+    cold = seconds(lambda: Engine().estimate(PrintJob(solid, recipe())), 3)
     report("cold estimate", cold, "obvious pipeline, all layers", 20 * seconds(lambda: obvious(solid, 20), 1))
     engine = Engine()
-    engine.estimate(Job(solid, recipe()))
+    engine.estimate(PrintJob(solid, recipe()))
     numbers = iter(range(50, 400))
 
     def speed() -> None:
-        engine.estimate(Job(solid, recipe(speed_mm_s={"infill": next(numbers)})))
+        engine.estimate(PrintJob(solid, recipe(speed_mm_s={"infill": next(numbers)})))
 
     def acceleration() -> None:
-        engine.estimate(Job(solid, recipe(acceleration_mm_s2={"print": 500 + next(numbers)})))
+        engine.estimate(PrintJob(solid, recipe(acceleration_mm_s2={"print": 500 + next(numbers)})))
 
     def temperature() -> None:
-        engine.estimate(Job(solid, recipe(nozzle_temp_c=195 + next(numbers) / 20)))
+        engine.estimate(PrintJob(solid, recipe(nozzle_temp_c=195 + next(numbers) / 20)))
 
     def infill() -> None:
-        engine.estimate(Job(solid, recipe(infill={"density": next(numbers) / 1000, "pattern": "grid"})))
+        engine.estimate(PrintJob(solid, recipe(infill={"density": next(numbers) / 1000, "pattern": "grid"})))
 
     def sampled_walls() -> None:
-        engine.estimate(Job(solid, recipe(line_width_mm={"outer_wall": 0.4 + next(numbers) / 10_000})), layers=24)
+        engine.estimate(PrintJob(solid, recipe(line_width_mm={"outer_wall": 0.4 + next(numbers) / 10_000})), layers=24)
 
     def sampled_speed() -> None:
-        engine.estimate(Job(solid, recipe(speed_mm_s={"solid": next(numbers)})), layers=24)
+        engine.estimate(PrintJob(solid, recipe(speed_mm_s={"solid": next(numbers)})), layers=24)
 
     sampled_speed()
     for name, work in (
@@ -149,13 +149,13 @@ def growth() -> None:
     print("\nlayers      cold   per layer")
     for height in (0.4, 0.2, 0.1):
         keys = recipe(layer_height_mm=height, first_layer_height_mm=height)
-        count = Engine().estimate(Job(ball, keys)).layers
-        time_s = seconds(lambda keys=keys: Engine().estimate(Job(ball, keys)), 3)
+        count = Engine().estimate(PrintJob(ball, keys)).layers
+        time_s = seconds(lambda keys=keys: Engine().estimate(PrintJob(ball, keys)), 3)
         print(f"{count:>6} {time_s:8.2f} s {1000 * time_s / count:8.2f} ms")
     print("triangles   cold   per thousand")
     for subdivisions in (5, 6, 7):
         solid = part(waved_ball(subdivisions))
-        time_s = seconds(lambda solid=solid: Engine().estimate(Job(solid, recipe())), 2)
+        time_s = seconds(lambda solid=solid: Engine().estimate(PrintJob(solid, recipe())), 2)
         print(f"{len(solid.faces):>9,} {time_s:6.2f} s {1e6 * time_s / len(solid.faces):8.2f} ms")
 
 
@@ -228,13 +228,13 @@ def part(mesh: trimesh.Trimesh) -> Solid:
 
 def main() -> None:
     """Run all."""
-    Engine().estimate(Job(make_solid(RawMesh(*_small())), Recipe()))  # load compiled code
+    Engine().estimate(PrintJob(make_solid(RawMesh(*_small())), Recipe()))  # load compiled code
     mesh = waved_ball(7)
     mesh.vertices *= 84 / np.ptp(mesh.vertices[:, 2])
     start = time.perf_counter()
     solid = part(mesh)
     print(f"part: {len(solid.faces):,} triangles, read and checked in {time.perf_counter() - start:.2f} s")
-    Engine().estimate(Job(solid, recipe()))
+    Engine().estimate(PrintJob(solid, recipe()))
     stages(solid)
     print(f"peak memory so far: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
     sections(solid)

@@ -19,7 +19,7 @@ from meanbead.core.text.explain import explain
 if TYPE_CHECKING:  # the engine is loaded by the commands that need it
     from meanbead.core.advise.context import AdviceContext
     from meanbead.core.advise.limits import SearchLimits
-    from meanbead.core.estimate.engine import Engine, Job
+    from meanbead.core.estimate.engine import Engine, PrintJob
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "recipe": Recipe,
@@ -197,14 +197,14 @@ def _estimate(arguments: argparse.Namespace) -> None:
         print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
 
 
-def _job(arguments: argparse.Namespace) -> Job:
-    from meanbead.core.estimate.engine import Job
+def _job(arguments: argparse.Namespace) -> PrintJob:
+    from meanbead.core.estimate.engine import PrintJob
 
     recipe = _read(arguments.recipe, Recipe)
     nozzle = _read(arguments.nozzle, Nozzle)
     if arguments.nozzle is None and recipe.nozzle_diameter_mm is not None:
         nozzle = Nozzle(bore_mm=recipe.nozzle_diameter_mm)
-    return Job(
+    return PrintJob(
         solid=_solid(arguments),
         recipe=recipe,
         printer=_read(arguments.printer, Printer),
@@ -213,7 +213,7 @@ def _job(arguments: argparse.Namespace) -> Job:
     )
 
 
-def _advice_context(engine: Engine, job: Job, arguments: argparse.Namespace) -> tuple[AdviceContext, SearchLimits]:
+def _advice_context(engine: Engine, job: PrintJob, arguments: argparse.Namespace) -> tuple[AdviceContext, SearchLimits]:
     """The context of a part by itself: nozzle 0 is the one in use, the others those on hand."""
     from meanbead.core.advise.context import AdviceContext
     from meanbead.core.advise.limits import SearchLimits

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 
 from meanbead.core.estimate import Engine
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.gcode import replay
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.part.picture import draw_solid
@@ -18,9 +18,9 @@ def main() -> None:
     """Run a small part through every compiled function; the machine code stays on disk."""
     solid = make_solid(read_mesh(as_stl(bin_tag()), "warm.stl"))
     engine = Engine()
-    engine.estimate(Job(solid, Recipe()))
+    engine.estimate(PrintJob(solid, Recipe()))
     corner = {"law": "junction_deviation", "deviation_mm": 0.02}
-    engine.estimate(Job(solid, Recipe(), Printer.model_validate({"corner": corner})))
+    engine.estimate(PrintJob(solid, Recipe(), Printer.model_validate({"corner": corner})))
     draw_solid(solid)
     replay(io.BytesIO(b"G1 X5 F600\nG1 X9 E1\n"))
 

@@ -11,7 +11,7 @@ from meanbead.api.context import context, session
 from meanbead.api.shape import Shape
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.estimate.first_layer import FirstLayer
 from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.gcode.replay import MarkKind
@@ -156,7 +156,7 @@ def _file(recipe_id: int) -> DrawnFile | None:
     return context().drawings.get(key, lambda: drawn_file(workshop.open_gcode(content), printer, nozzle, material))
 
 
-def _planned(recipe_id: int) -> Job:
+def _planned(recipe_id: int) -> PrintJob:
     with session() as db:
         row = workshop.get_recipe(db, recipe_id)
         if row.gcode_id is not None:

@@ -16,7 +16,7 @@ from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.compare.waterfall import waterfall
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
 from meanbead.core.part.orientations import OrientationEstimate, OrientationEstimates, orientations, simpler
@@ -101,7 +101,7 @@ def make_waterfall(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
         one, other = (workshop.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
         if one.gcode_id is not None or other.gcode_id is not None:
             raise MeanBeadError("A replayed file does not tell its settings, so they cannot be exchanged one by one.")
-        jobs: tuple[Job, Job] = (workshop.job_of(session, one), workshop.job_of(session, other))
+        jobs: tuple[PrintJob, PrintJob] = (workshop.job_of(session, one), workshop.job_of(session, other))
     return waterfall(tools.engine, *jobs, progress=tools.progress).model_dump()
 
 

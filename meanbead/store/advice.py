@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.formulas.strength import shell_mm
 from meanbead.core.model import Limits, Nozzle
 from meanbead.core.model.house import HouseRules
@@ -29,7 +29,7 @@ WORTH_TURNING_MM2 = 15.0
 class Around:
     """A column's job and all that stands around it in the store, before the part itself is looked at."""
 
-    job: Job
+    job: PrintJob
     limits: Limits
     house: HouseRules
     shop: Shop

@@ -20,7 +20,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload, undefer
 
 from meanbead.core.errors import OpenSurface
-from meanbead.core.estimate.engine import ENGINE_VERSION, Engine, Job
+from meanbead.core.estimate.engine import ENGINE_VERSION, Engine, PrintJob
 from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.model import Estimate, Material, Nozzle, Pose, Printer, Recipe
 from meanbead.core.model.part import Guesses
@@ -390,10 +390,10 @@ def keep_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estim
     )
 
 
-def job_of(session: Session, row: RecipeRow) -> Job:
+def job_of(session: Session, row: RecipeRow) -> PrintJob:
     """A recipe's row as a job for the engine."""
     recipe, printer, nozzle, material = recipe_inputs(row)
-    return Job(load_solid(session, row.part_id), recipe, printer, nozzle, material)
+    return PrintJob(load_solid(session, row.part_id), recipe, printer, nozzle, material)
 
 
 def computation(

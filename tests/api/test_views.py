@@ -8,7 +8,7 @@ import manifold3d
 import numpy as np
 import trimesh
 
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.store import workshop
 from meanbead.store.tables import Part
@@ -98,7 +98,7 @@ class Drawn(ApiCase):
             solid = workshop.load_solid(session, part["id"])
             row = workshop.get_recipe(session, column)
             self.assertEqual(session.get_one(Part, part["id"]).digest, solid.digest)
-            job = Job(solid, *workshop.recipe_inputs(row))
+            job = PrintJob(solid, *workshop.recipe_inputs(row))
         self.assertEqual(job.recipe, Recipe())
         detail = self.engine_detail(job)
         count, seconds, ends = 0, 0.0, []
@@ -117,7 +117,7 @@ class Drawn(ApiCase):
         self.assertAlmostEqual(sum(index["time_s"]), seconds, delta=0.01)
         self.assertEqual(index["first_stroke"][-1], count)
 
-    def engine_detail(self, job: Job) -> Any:
+    def engine_detail(self, job: PrintJob) -> Any:
         from meanbead.core.estimate import Engine
 
         return Engine().detail(job)

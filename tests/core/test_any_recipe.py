@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
@@ -117,7 +117,7 @@ class AnyRecipe(unittest.TestCase):
         corner = {"law": "junction_deviation", "deviation_mm": 0.02} if steps else {}
         machine = {"drive": drive, "z_step_mm": 0.04 if steps else None, "corner": corner}
         printer = Printer.model_validate(machine)
-        job = Job(SOLIDS[which], Recipe.model_validate(keys), printer, Nozzle())
+        job = PrintJob(SOLIDS[which], Recipe.model_validate(keys), printer, Nozzle())
         try:
             result = ENGINE.estimate(job)
         except RecipeError as problem:

@@ -16,7 +16,7 @@ from meanbead.core.compare.waterfall import changes_between, mixed
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
@@ -94,8 +94,8 @@ class Values(unittest.TestCase):
     def test_all_differences_together_are_the_other_recipe(
         self, one_keys: dict[str, Any], other_keys: dict[str, Any], bore: float
     ) -> None:
-        one = Job(SOLID, Recipe.model_validate(one_keys))
-        other = Job(SOLID, Recipe.model_validate(other_keys), nozzle=Nozzle(bore_mm=bore))
+        one = PrintJob(SOLID, Recipe.model_validate(one_keys))
+        other = PrintJob(SOLID, Recipe.model_validate(other_keys), nozzle=Nozzle(bore_mm=bore))
         changes = changes_between(one, other)
         self.assertEqual(mixed(one, other, changes), other)
         self.assertEqual(mixed(one, other, []), one)
@@ -145,7 +145,7 @@ class Binary(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.detail = Engine().detail(Job(box(12, 9, 1), Recipe()))
+        cls.detail = Engine().detail(PrintJob(box(12, 9, 1), Recipe()))
 
     def read(self, data: bytes) -> dict[str, np.ndarray]:
         """An independent reader, by the table in docs/formats.md."""

@@ -9,7 +9,7 @@ from meanbead.core.advise.candidates import Candidate, candidates
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
@@ -28,7 +28,7 @@ PLAIN = Printer()
 def found(
     printer: Printer = PLAIN, solid: Any = BLOCK, around: dict[str, Any] | None = None, **choices: Any
 ) -> list[Candidate]:
-    job = Job(solid, Recipe.model_validate(choices), printer)
+    job = PrintJob(solid, Recipe.model_validate(choices), printer)
     context = AdviceContext(part_facts(solid), insight(), nozzles=NOZZLES, **(around or {}))
     return candidates(try_out(ENGINE, job, context, 6), context)
 
@@ -105,7 +105,7 @@ class Pace(unittest.TestCase):
                 if "nozzle_temp_c" not in {setting.key for setting in one.settings}
             ]
         )
-        ceiling = melt_ceiling(PLAIN, Nozzle(), Job(BLOCK, Recipe()).material, 210).plan_mm3_s
+        ceiling = melt_ceiling(PLAIN, Nozzle(), PrintJob(BLOCK, Recipe()).material, 210).plan_mm3_s
         area = bead_area_mm2(0.44, 0.2)
         self.assertTrue(all(speed * area <= 0.8 * ceiling for speed in values["speed_mm_s.infill"] if speed < 150))
         self.assertLessEqual(max(values["speed_mm_s.outer_wall"]), 45)
@@ -117,7 +117,7 @@ class Pace(unittest.TestCase):
         (one,) = wide
         self.assertIn("at the speed that melts", one.label)
         changed = with_settings(
-            Job(BLOCK, Recipe.model_validate({"speed_mm_s": {"infill": 100}})), one.settings, NOZZLES
+            PrintJob(BLOCK, Recipe.model_validate({"speed_mm_s": {"infill": 100}})), one.settings, NOZZLES
         )
         plan = resolve(changed.recipe, changed.printer, changed.nozzle, changed.material)
         ceiling = melt_ceiling(PLAIN, Nozzle(), changed.material, plan.nozzle_temp_c).plan_mm3_s
@@ -133,7 +133,7 @@ class Order(unittest.TestCase):
         self.assertLess(groups.index("width"), groups.index("nozzle"))
 
     def test_all_can_be_applied(self) -> None:
-        job = Job(BLOCK, Recipe())
+        job = PrintJob(BLOCK, Recipe())
         for one in found():
             with self.subTest(label=one.label):
                 changed = with_settings(job, one.settings, NOZZLES)

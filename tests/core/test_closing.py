@@ -10,7 +10,7 @@ import numpy as np
 import trimesh
 
 from meanbead.core.errors import OpenSurface, PartError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.part import apart
 from meanbead.core.part.closing import Closed, close_gaps
@@ -112,7 +112,7 @@ class Guessed(unittest.TestCase):
         self.assertEqual(found.solid.digest, make_solid(raw(box), "mm").digest)
 
     def test_what_was_closed_can_be_printed(self) -> None:
-        estimate = Engine().estimate(Job(closed(open_balls(2)).solid, Recipe()), 12)
+        estimate = Engine().estimate(PrintJob(closed(open_balls(2)).solid, Recipe()), 12)
         self.assertGreater(estimate.print_time_s, 60)
 
     def test_it_is_told_how_far_it_is_and_can_be_ended(self) -> None:

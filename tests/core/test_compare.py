@@ -6,7 +6,7 @@ from meanbead.core.compare.sensitivity import neighbours, sensitivities
 from meanbead.core.compare.waterfall import MAX_PLAYERS, changes_between, mixed, waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box
 
@@ -14,8 +14,8 @@ SOLID = box(20, 20, 6)
 ENGINE = Engine()
 
 
-def job(**recipe: Any) -> Job:
-    return Job(SOLID, Recipe.model_validate(recipe))
+def job(**recipe: Any) -> PrintJob:
+    return PrintJob(SOLID, Recipe.model_validate(recipe))
 
 
 class Differences(unittest.TestCase):
@@ -35,7 +35,7 @@ class Differences(unittest.TestCase):
 
     def test_taking_all_changes_makes_the_other(self) -> None:
         one = job(infill={"density": 0.3}, height_ranges=[{"from_mm": 0, "to_mm": 2, "walls": 5}])
-        other = Job(SOLID, Recipe(walls=3), Printer(z_step_mm=0.05), Nozzle(bore_mm=0.6), Material(name="Other"))
+        other = PrintJob(SOLID, Recipe(walls=3), Printer(z_step_mm=0.05), Nozzle(bore_mm=0.6), Material(name="Other"))
         self.assertEqual(mixed(one, other, changes_between(one, other)), other)
         self.assertEqual(mixed(other, one, changes_between(other, one)), one)
 

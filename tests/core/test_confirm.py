@@ -8,7 +8,7 @@ import manifold3d
 
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.context import AdviceContext, with_settings
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
@@ -46,9 +46,9 @@ CASES: dict[str, tuple[Solid, dict[str, object], Printer]] = {
 }
 
 
-def looked_at(name: str) -> tuple[Job, AdviceContext, Remedies]:
+def looked_at(name: str) -> tuple[PrintJob, AdviceContext, Remedies]:
     solid, keys, printer = CASES[name]
-    job = Job(solid, Recipe.model_validate(keys), printer, Nozzle())
+    job = PrintJob(solid, Recipe.model_validate(keys), printer, Nozzle())
     context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts)
     return job, context, remedies_tried(ENGINE, job, context)
 
@@ -76,7 +76,7 @@ class Confirmed(unittest.TestCase):
         job, context, found = looked_at("gear")
         self.assertEqual([one.finding.rule for one in found.waste if one.finding.rule == "sliver"], [])
         for walls in (1, 2, 3):
-            tried = remedies_tried(ENGINE, Job(job.solid, Recipe(walls=walls)), context)
+            tried = remedies_tried(ENGINE, PrintJob(job.solid, Recipe(walls=walls)), context)
             for waste in tried.waste:
                 self.assertLess(waste.savings[0].time_s, 0)
 

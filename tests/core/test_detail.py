@@ -5,7 +5,7 @@ import numpy as np
 
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail, resting_share
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.estimate.timing import CAUSES
 from meanbead.core.model import Estimate, Recipe
 from meanbead.core.strokes import FEATURES, Feature
@@ -15,7 +15,7 @@ ENGINE = Engine()
 
 
 def detail(solid: Any, **recipe: Any) -> tuple[StrokeDetail, Estimate]:
-    job = Job(solid, Recipe.model_validate(recipe))
+    job = PrintJob(solid, Recipe.model_validate(recipe))
     return ENGINE.detail(job), ENGINE.estimate(job)
 
 
@@ -81,17 +81,17 @@ class Resting(unittest.TestCase):
 
 class FirstLayers(unittest.TestCase):
     def test_islands_contact_and_start(self) -> None:
-        found = ENGINE.first_layer(Job(table(24), Recipe.model_validate({"adhesion": {"kind": "brim"}})))
+        found = ENGINE.first_layer(PrintJob(table(24), Recipe.model_validate({"adhesion": {"kind": "brim"}})))
         self.assertAlmostEqual(found.contact_mm2, 2 * 6 * 20, delta=0.5)
         self.assertEqual(len(found.islands), 2)
         self.assertAlmostEqual(found.thinnest_mm, 6, delta=0.1)
         self.assertEqual((found.start_kind, found.small_islands, len(found.corners)), ("brim", 0, 0))
         self.assertGreater(found.start_g, 0)
-        self.assertEqual(len(ENGINE.first_layer(Job(box(20, 20, 4), Recipe())).corners), 4)
+        self.assertEqual(len(ENGINE.first_layer(PrintJob(box(20, 20, 4), Recipe())).corners), 4)
 
     def test_small_islands_are_counted(self) -> None:
         legs = solid_of(block(3, 3, 5) + block(3, 3, 5, (20, 0, 0)) + block(23, 3, 2, (0, 0, 5)))
-        found = ENGINE.first_layer(Job(legs, Recipe.model_validate({"adhesion": {"kind": "none"}})))
+        found = ENGINE.first_layer(PrintJob(legs, Recipe.model_validate({"adhesion": {"kind": "none"}})))
         self.assertEqual((found.small_islands, found.start_s), (2, 0))
 
 
@@ -100,7 +100,7 @@ class Starts(unittest.TestCase):
 
     def test_each_kind_of_start_costs_what_its_own_strokes_do(self) -> None:
         for kind in ("skirt", "brim", "raft"):
-            job = Job(box(20, 20, 4), Recipe.model_validate({"adhesion": {"kind": kind}}))
+            job = PrintJob(box(20, 20, 4), Recipe.model_validate({"adhesion": {"kind": kind}}))
             found, estimate = ENGINE.first_layer(job), ENGINE.estimate(job)
             share = estimate.by_feature[kind]
             self.assertEqual(found.start_kind, kind)
@@ -113,7 +113,7 @@ class Starts(unittest.TestCase):
 class Watching(unittest.TestCase):
     def test_an_estimate_tells_how_far_it_is_and_can_be_stopped(self) -> None:
         told: list[float] = []
-        Engine().estimate(Job(box(10, 10, 4), Recipe()), progress=lambda share, _: told.append(share))
+        Engine().estimate(PrintJob(box(10, 10, 4), Recipe()), progress=lambda share, _: told.append(share))
         self.assertEqual(told, sorted(told))
         self.assertGreater(len(told), 4)
 
@@ -123,8 +123,8 @@ class Watching(unittest.TestCase):
 
         engine = Engine()
         with self.assertRaises(KeyboardInterrupt):
-            engine.estimate(Job(box(10, 10, 4), Recipe()), progress=stop)
-        self.assertGreater(engine.estimate(Job(box(10, 10, 4), Recipe())).print_time_s, 0)
+            engine.estimate(PrintJob(box(10, 10, 4), Recipe()), progress=stop)
+        self.assertGreater(engine.estimate(PrintJob(box(10, 10, 4), Recipe())).print_time_s, 0)
 
 
 if __name__ == "__main__":

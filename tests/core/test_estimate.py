@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.lookahead import straight_move_time_s
@@ -21,7 +21,7 @@ ENGINE = Engine()
 
 
 def estimate(keys: dict | None = None, solid=None, printer: dict | None = None, nozzle=0.4, material=None) -> Estimate:
-    job = Job(
+    job = PrintJob(
         solid or box(20, 20, 6),
         Recipe.model_validate(keys or {}),
         Printer.model_validate(printer or {}),
@@ -61,7 +61,7 @@ class TheWhole(unittest.TestCase):
 
     def test_same_input_same_bits(self) -> None:
         self.assertEqual(
-            estimate().model_dump_json(), Engine().estimate(Job(box(20, 20, 6), Recipe())).model_dump_json()
+            estimate().model_dump_json(), Engine().estimate(PrintJob(box(20, 20, 6), Recipe())).model_dump_json()
         )
 
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError, PartError, RecipeError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.gcode import printer_from_report, replay
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
@@ -77,7 +77,7 @@ class Files(unittest.TestCase):
         mesh = trimesh.util.concatenate([ball, ball.copy().apply_translation((3, 2, 1))]) if doubled else ball
         try:
             solid = make_solid(read_mesh(stl_bytes(mesh), "crumpled.stl"))
-            result = ENGINE.estimate(Job(solid, Recipe.model_validate({"layer_height_mm": 0.3})))
+            result = ENGINE.estimate(PrintJob(solid, Recipe.model_validate({"layer_height_mm": 0.3})))
         except (PartError, RecipeError):
             return
         self.assertGreater(result.print_time_s, 0)
@@ -142,7 +142,7 @@ class Recipes(unittest.TestCase):
         corner = {"law": "junction_deviation", "deviation_mm": 0.02} if by_deviation else {"law": "jerk"}
         printer = Printer.model_validate({"corner": corner})
         try:
-            result = ENGINE.estimate(Job(BLOCK, Recipe.model_validate(keys), printer, Nozzle(bore_mm=bore)))
+            result = ENGINE.estimate(PrintJob(BLOCK, Recipe.model_validate(keys), printer, Nozzle(bore_mm=bore)))
         except RecipeError as problem:
             self.assertTrue(problem.field)
             self.assertTrue(problem.remedy)

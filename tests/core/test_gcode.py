@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.gcode import printer_from_report, replay
 from meanbead.core.gcode.as_estimate import replayed_estimate
@@ -191,7 +191,7 @@ class AsEstimate(unittest.TestCase):
     def test_a_written_plan_reads_as_the_plans_own_estimate(self) -> None:
         keys = {"cooling": {"min_layer_time_s": 0}, "nozzle_temp_c": 215}
         solid, printer = cylinder(12, 3, 48), Printer()
-        job = Job(solid, Recipe.model_validate(keys), printer)
+        job = PrintJob(solid, Recipe.model_validate(keys), printer)
         planned = Engine().estimate(job)
         plan = resolve(job.recipe, printer, Nozzle(), Material())
         lines = write_gcode(plan_strokes(solid, plan.shape), plan, printer, planned.melt_ceiling_mm3_s)

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.estimate.moves import CLEAR_MM, all_moves
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
@@ -49,7 +49,7 @@ class Filling(unittest.TestCase):
     def test_joined_strokes_pull_less_and_say_what_they_lay(self) -> None:
         solid = box(40, 30, 8)
         apart, joined = (
-            Engine(0).estimate(Job(solid, Recipe.model_validate(BARE | {"infill": {"join": join}})))
+            Engine(0).estimate(PrintJob(solid, Recipe.model_validate(BARE | {"infill": {"join": join}})))
             for join in (False, True)
         )
         self.assertLess(joined.retractions, 0.5 * apart.retractions)
@@ -72,7 +72,7 @@ class Filling(unittest.TestCase):
     def test_an_overlap_is_counted_as_laid_twice(self) -> None:
         solid = box(40, 30, 20)
         plain, deep = (
-            Engine(0).estimate(Job(solid, Recipe.model_validate(BARE | {"infill": {"overlap_mm": overlap}})))
+            Engine(0).estimate(PrintJob(solid, Recipe.model_validate(BARE | {"infill": {"overlap_mm": overlap}})))
             for overlap in (0, 0.3)
         )
         more = deep.filament_mm3 - plain.filament_mm3
@@ -100,7 +100,8 @@ class OneByOne(unittest.TestCase):
     def test_a_single_layer_twice_is_an_estimate(self) -> None:
         copies = {"count": 2, "order": "one_by_one"}
         one, two = (
-            Engine(0).estimate(Job(box(20, 20, 0.2), Recipe.model_validate(BARE | {"copies": c}))) for c in ({}, copies)
+            Engine(0).estimate(PrintJob(box(20, 20, 0.2), Recipe.model_validate(BARE | {"copies": c})))
+            for c in ({}, copies)
         )
         self.assertAlmostEqual(two.filament_mm3 / one.filament_mm3, 2, places=9)
         self.assertGreater(two.print_time_s, 2 * one.print_time_s)

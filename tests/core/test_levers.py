@@ -12,7 +12,7 @@ from meanbead.core.advise.context import AdviceContext, settings_between, with_s
 from meanbead.core.advise.levers import Advice, Lever, levers
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError, RecipeError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import SetTo
 from meanbead.core.part.facts import part_facts
@@ -53,15 +53,15 @@ def big_box() -> Solid:
     return solid_of(block(110, 80, 60))
 
 
-def advice_on(solid: Solid, printer: Printer | None = None, **choices: Any) -> tuple[Job, AdviceContext, Advice]:
-    job = Job(solid, Recipe.model_validate(choices), printer or Printer())
+def advice_on(solid: Solid, printer: Printer | None = None, **choices: Any) -> tuple[PrintJob, AdviceContext, Advice]:
+    job = PrintJob(solid, Recipe.model_validate(choices), printer or Printer())
     limits = Limits(ridge_mm=0.3, flow_margin=0.05, outer_speed_mm_s=60)
     context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, limits, nozzles=NOZZLES)
     return job, context, levers(ENGINE, job, context)
 
 
 @lru_cache(maxsize=1)
-def of_cup() -> tuple[Job, AdviceContext, Advice]:
+def of_cup() -> tuple[PrintJob, AdviceContext, Advice]:
     return advice_on(cup(), LONG_TUBE)
 
 
@@ -154,18 +154,18 @@ class Settings(unittest.TestCase):
     def test_what_lies_between_two_recipes_makes_one_of_the_other(self) -> None:
         old = Recipe.model_validate({"walls": 2, "infill": {"density": 0.2, "pattern": "grid"}, "seam": "corner"})
         new = Recipe.model_validate({"walls": 3, "infill": {"density": 0.2}, "speed_mm_s": {"top": 30}})
-        job = Job(solid_of(manifold3d.Manifold.cube((1, 1, 1))), old)
+        job = PrintJob(solid_of(manifold3d.Manifold.cube((1, 1, 1))), old)
         self.assertEqual(with_settings(job, settings_between(old, new), {}).recipe, new)
 
     def test_a_nozzle_carries_shell_and_ratios(self) -> None:
-        job = Job(cup(), Recipe(layer_height_mm=0.2, walls=3))
+        job = PrintJob(cup(), Recipe(layer_height_mm=0.2, walls=3))
         changed = with_settings(job, [SetTo(key="nozzle", value=2)], NOZZLES)
         self.assertEqual(changed.nozzle, NOZZLES[2])
         self.assertEqual(changed.recipe.layer_height_mm, 0.3)
         self.assertEqual(changed.recipe.walls, 2)
 
     def test_what_cannot_be_set_is_said(self) -> None:
-        job = Job(cup(), Recipe())
+        job = PrintJob(cup(), Recipe())
         for key, value in (("nozzle", 99), ("infill.density", 3.0), ("walls", -1)):
             with self.subTest(key=key), self.assertRaises(RecipeError) as caught:
                 with_settings(job, [SetTo(key=key, value=value)], NOZZLES)

@@ -14,7 +14,7 @@ from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, PlanMeasures, measures, narrowest_mm
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.model.shop import Attendance, Shop
 from meanbead.core.part.facts import part_facts
@@ -113,7 +113,7 @@ class Breaches(unittest.TestCase):
 
 class Figures(unittest.TestCase):
     def of(self, shop: Shop = USUAL, printer: Printer = PLAIN, **choices: Any) -> tuple[Measures, Any]:
-        job = Job(BLOCK, Recipe.model_validate(choices), printer)
+        job = PrintJob(BLOCK, Recipe.model_validate(choices), printer)
         context = AdviceContext(part_facts(BLOCK), insight(), shop=shop)
         estimate = ENGINE.sampled(job, None).estimate
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
@@ -142,7 +142,7 @@ class Figures(unittest.TestCase):
         self.assertGreater(self.of(long)[0].plates_per_day, 4 * self.of(short)[0].plates_per_day)
 
     def test_a_detail_counts_only_on_a_part_that_has_one(self) -> None:
-        plan = resolve(Recipe(), Printer(), Job(BLOCK, Recipe()).nozzle, Job(BLOCK, Recipe()).material)
+        plan = resolve(Recipe(), Printer(), PrintJob(BLOCK, Recipe()).nozzle, PrintJob(BLOCK, Recipe()).material)
         self.assertEqual(narrowest_mm(plan, insight()), 0.0)
         self.assertAlmostEqual(narrowest_mm(plan, insight(smallest_detail_mm=0.2)), 0.6 * 0.44)
         fixed = replace(plan, shape=replace(plan.shape, thin_walls="fixed"))

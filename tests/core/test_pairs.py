@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.estimate.sample import LayerSample, sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
@@ -69,22 +69,22 @@ class Differences(unittest.TestCase):
 
     def test_a_whole_print_has_no_error(self) -> None:
         low = solid_of(block(20, 20, 3))
-        one, other = (ENGINE.sampled(Job(low, Recipe(walls=n)), 24) for n in (2, 3))
+        one, other = (ENGINE.sampled(PrintJob(low, Recipe(walls=n)), 24) for n in (2, 3))
         self.assertEqual(one.difference_error_s(other), 0.0)
 
     def test_where_layers_differ_both_errors_add_up(self) -> None:
-        one, other = (ENGINE.sampled(Job(CUP, Recipe(layer_height_mm=h)), 24) for h in (0.2, 0.28))
+        one, other = (ENGINE.sampled(PrintJob(CUP, Recipe(layer_height_mm=h)), 24) for h in (0.2, 0.28))
         bound = one.difference_error_s(other)
         ends = [each.estimate.sampling_error * each.estimate.print_time_s for each in (one, other)]
         self.assertAlmostEqual(bound, float(np.hypot(*ends)))
 
     def test_a_changed_skin_is_seen(self) -> None:
-        base = ENGINE.sampled(Job(CUP, Recipe()), 24)
-        fewer = Job(CUP, Recipe(bottom_layers=2))
+        base = ENGINE.sampled(PrintJob(CUP, Recipe()), 24)
+        fewer = PrintJob(CUP, Recipe(bottom_layers=2))
         sampled = ENGINE.sampled(fewer, 24, base).estimate.print_time_s - base.estimate.print_time_s
         full = (
             ENGINE.sampled(fewer, None).estimate.print_time_s
-            - ENGINE.sampled(Job(CUP, Recipe()), None).estimate.print_time_s
+            - ENGINE.sampled(PrintJob(CUP, Recipe()), None).estimate.print_time_s
         )
         self.assertLess(full, -20)
         self.assertAlmostEqual(sampled / full, 1, delta=0.2)

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map
@@ -33,7 +33,7 @@ class NeverStuck(unittest.TestCase):
             block(30, 30, 6)
             - sum((block(4, 4, 9, (6 * k + 3, 13, -1)) for k in range(1, 4)), block(4, 4, 9, (3, 3, -1)))
         )
-        jobs = [Job(solid, Recipe(walls=walls)) for walls in (2, 3)]
+        jobs = [PrintJob(solid, Recipe(walls=walls)) for walls in (2, 3)]
         for attempt in range(12):
             engine = Engine()
             threads = [
@@ -110,7 +110,7 @@ class Threads(unittest.TestCase):
             block(40, 40, 4)
             - sum((block(4, 4, 9, (6 * k + 3, 18, -1)) for k in range(1, 6)), block(4, 4, 9, (3, 3, -1)))
         )
-        jobs = [Job(solid, Recipe(walls=walls)) for walls in (1, 2, 3, 4)]
+        jobs = [PrintJob(solid, Recipe(walls=walls)) for walls in (1, 2, 3, 4)]
         alone = [Engine(0).estimate(job) for job in jobs]
         for _ in range(4):
             together: dict[int, object] = {}

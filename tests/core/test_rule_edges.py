@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.formulas.surface import clean_overhang_deg
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import Finding
@@ -24,16 +24,16 @@ from tests.support.solids import box
 ENGINE = Engine()
 BLOCK = box(30, 30, 20)
 FACTS = part_facts(BLOCK)
-ESTIMATE = ENGINE.sampled(Job(BLOCK, Recipe()), 6).estimate
+ESTIMATE = ENGINE.sampled(PrintJob(BLOCK, Recipe()), 6).estimate
 
 
 def said(
     keys: dict[str, Any] | None = None, nozzle: Nozzle | None = None, material: Material | None = None, **around: Any
 ) -> dict[str, Finding]:
     """Findings on the plain estimate, with other choices or surroundings: what needs no new strokes."""
-    job = Job(BLOCK, Recipe.model_validate(keys or {}), around.pop("printer", Printer()), nozzle or Nozzle())
+    job = PrintJob(BLOCK, Recipe.model_validate(keys or {}), around.pop("printer", Printer()), nozzle or Nozzle())
     if material is not None:
-        job = Job(BLOCK, job.recipe, job.printer, job.nozzle, material)
+        job = PrintJob(BLOCK, job.recipe, job.printer, job.nozzle, material)
     context = AdviceContext(FACTS, around.pop("insight", insight()), **around)
     return {one.rule: one for one in findings(context.rule_input(job, estimate=ESTIMATE))}
 
@@ -85,7 +85,7 @@ class Overhangs(unittest.TestCase):
     def test_speak_just_where_the_bead_no_longer_carries(self, angle: float, height: float) -> None:
         keys = {"layer_height_mm": round(height, 2)}
         leaning: PartInsight = insight(overhang={angle: 500.0})
-        job = Job(BLOCK, Recipe.model_validate(keys))
+        job = PrintJob(BLOCK, Recipe.model_validate(keys))
         clean = clean_overhang_deg(AdviceContext(FACTS, leaning).rule_input(job).plan, Printer())
         found = said(keys, insight=leaning)
         if abs(angle - clean) > 1:

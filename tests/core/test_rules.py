@@ -16,7 +16,7 @@ from meanbead.core.advise.confirm import remedies_tried
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import Finding
 from meanbead.core.model.house import HouseRules
@@ -121,8 +121,8 @@ def job_and_context(
     printer: Printer | None = None,
     insight: Any = PLAIN,
     **around: Any,
-) -> tuple[Job, AdviceContext]:
-    job = Job(solid, Recipe.model_validate(recipe or {}), printer or Printer(), nozzle, material or Material())
+) -> tuple[PrintJob, AdviceContext]:
+    job = PrintJob(solid, Recipe.model_validate(recipe or {}), printer or Printer(), nozzle, material or Material())
     return job, AdviceContext(part_facts(solid), insight, nozzles=ON_HAND, **around)
 
 
@@ -165,7 +165,7 @@ def rules(
     keys: dict[str, Any] | None = None, *, solid: Solid = BLOCK, bore: float = 0.4, **printer: Any
 ) -> dict[str, Finding]:
     """What the engine itself says, without insight or purpose, by rule."""
-    job = Job(solid, Recipe.model_validate(keys or {}), Printer.model_validate(printer), Nozzle(bore_mm=bore))
+    job = PrintJob(solid, Recipe.model_validate(keys or {}), Printer.model_validate(printer), Nozzle(bore_mm=bore))
     return {one.rule: one for one in ENGINE.estimate(job).findings}
 
 
@@ -181,7 +181,7 @@ class OfTheEngineAlone(unittest.TestCase):
         self.assertEqual(found["room_on_machine"].field, "adhesion.kind")
 
     def test_gravest_first(self) -> None:
-        job = Job(BLOCK, Recipe(nozzle_temp_c=290, layer_height_mm=0.32))
+        job = PrintJob(BLOCK, Recipe(nozzle_temp_c=290, layer_height_mm=0.32))
         order = [finding.severity for finding in ENGINE.estimate(job, 6).findings]
         self.assertEqual(order, sorted(order, key=["stop", "risk", "waste", "note"].index))
 
@@ -203,11 +203,11 @@ class OfTheEngineAlone(unittest.TestCase):
             return None if 2.0 < height_mm < 2.3 else real(manifold, height_mm)
 
         with mock.patch.object(slices, "_cut", broken):
-            result = ENGINE.estimate(Job(cylinder(14.2, 6), Recipe()))
+            result = ENGINE.estimate(PrintJob(cylinder(14.2, 6), Recipe()))
         found = next(one for one in result.findings if one.rule == "layers_from_neighbours")
         self.assertEqual(found.value, 1)
         self.assertIn("Layer 11", found.sentence)
-        whole = ENGINE.estimate(Job(cylinder(14.2001, 6), Recipe()))
+        whole = ENGINE.estimate(PrintJob(cylinder(14.2001, 6), Recipe()))
         self.assertAlmostEqual(result.print_time_s / whole.print_time_s, 1, delta=0.01)
 
 
@@ -283,7 +283,7 @@ class AnyRemedy(unittest.TestCase):
     ) -> None:
         context = context_of(which)
         printer = Printer(z_step_mm=0.04 if steps else None)
-        job = Job(SOLIDS[which], Recipe.model_validate(keys | pace), printer, Nozzle(), Material(fan_min=0.5))
+        job = PrintJob(SOLIDS[which], Recipe.model_validate(keys | pace), printer, Nozzle(), Material(fan_min=0.5))
         try:
             found = try_out(ENGINE, job, context, 6).findings
         except MeanBeadError:
@@ -293,7 +293,7 @@ class AnyRemedy(unittest.TestCase):
             if finding.rule not in DYNAMIC:
                 self.check(job, context, finding)
 
-    def check(self, job: Job, context: AdviceContext, finding: Finding) -> None:
+    def check(self, job: PrintJob, context: AdviceContext, finding: Finding) -> None:
         for way in finding.remedies:
             with self.subTest(rule=finding.rule, way=way.label):
                 try:
@@ -316,7 +316,7 @@ class Places(unittest.TestCase):
         cup = solid_of(block(40, 40, 30) - block(35.2, 35.2, 40, (2.4, 2.4, 2.0)))
         found = ENGINE.insight(cup).facts
         self.assertAlmostEqual(max(found.walls, key=lambda band: band.area_mm2).thickness_mm, 2.4, delta=0.05)
-        job = Job(cup, Recipe())
+        job = PrintJob(cup, Recipe())
         (sliver,) = [
             one for one in findings(AdviceContext(part_facts(cup), found).rule_input(job)) if one.rule == "sliver"
         ]

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.estimate.sample import sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.resolve import resolve
@@ -45,7 +45,7 @@ class Samples(unittest.TestCase):
         errors, bounds, grams, gram_bounds = [], [], [], []
         for name in NAMES:
             for keys in RECIPES:
-                job = Job(solid(name), Recipe.model_validate(keys))
+                job = PrintJob(solid(name), Recipe.model_validate(keys))
                 whole, part = ENGINE.estimate(job), ENGINE.estimate(job, layers=24)
                 self.assertEqual((whole.layers_planned, whole.sampling_error), (whole.layers, 0))
                 self.assertLess(part.layers_planned, 0.5 * part.layers)
@@ -64,8 +64,8 @@ class Samples(unittest.TestCase):
     def test_ledgers_of_a_sample_add_up_to_its_time(self) -> None:
         keys = {"adhesion": {"kind": "raft"}, "copies": {"count": 2, "order": "one_by_one"}}
         for recipe in ({}, keys):
-            part = ENGINE.estimate(Job(solid("Snow owl"), Recipe.model_validate(recipe)), layers=24)
+            part = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe.model_validate(recipe)), layers=24)
             self.assertAlmostEqual(sum(share.time_s for share in part.by_feature.values()), part.print_time_s, places=6)
             self.assertAlmostEqual(sum(part.by_cause.model_dump().values()), part.print_time_s, places=6)
-            whole = ENGINE.estimate(Job(solid("Snow owl"), Recipe.model_validate(recipe)))
+            whole = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe.model_validate(recipe)))
             self.assertAlmostEqual(part.print_time_s / whole.print_time_s, 1, delta=0.03)

@@ -20,7 +20,7 @@ from meanbead.core.advise.prospects import Prospect, Shares, promises
 from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Nozzle, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
@@ -65,7 +65,7 @@ class BruteForce(unittest.TestCase):
         "pace": [1, 1.5],
     }
 
-    def brute(self, job: Job, context: AdviceContext, limits: SearchLimits) -> list[tuple[float, float]]:
+    def brute(self, job: PrintJob, context: AdviceContext, limits: SearchLimits) -> list[tuple[float, float]]:
         """Every recipe of the space in full, those that break a limit left out."""
         found = []
         for values in itertools.product(*self.VARY.values()):
@@ -76,7 +76,7 @@ class BruteForce(unittest.TestCase):
         return found
 
     def test_half_the_budget_finds_what_dominates_or_matches_all(self) -> None:
-        job, context = Job(PART, Recipe()), context_of(PART)
+        job, context = PrintJob(PART, Recipe()), context_of(PART)
         limits = SearchLimits(shell_mm=0.8, bend=0.3)
         reference = self.brute(job, context, limits)
         found = search(ENGINE, job, self.VARY, limits, context, budget=45)
@@ -90,7 +90,7 @@ class BruteForce(unittest.TestCase):
             )
 
     def test_a_space_within_the_budget_is_computed_whole(self) -> None:
-        job, context = Job(PART, Recipe()), context_of(PART)
+        job, context = PrintJob(PART, Recipe()), context_of(PART)
         vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.2]}
         found = search(ENGINE, job, vary, SearchLimits(), context)
         self.assertTrue(found.complete)
@@ -106,7 +106,7 @@ class NothingBetter(unittest.TestCase):
 
     def held(self, solid: Solid, budget: int, vary: dict[str, list[Any]] | None = None) -> SearchResult:
         context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
-        job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
+        job = PrintJob(solid, Recipe(), nozzle=self.NOZZLES[2])
         found = search(
             ENGINE, job, vary or usual_vary(job, context), SearchLimits(), context, budget=budget, time_s=600
         )
@@ -162,7 +162,7 @@ class NothingBetter(unittest.TestCase):
     def test_when_time_is_up_it_says_so_and_where(self) -> None:
         solid = cone(14, 34, 48)
         context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, nozzles=self.NOZZLES)
-        job = Job(solid, Recipe(), nozzle=self.NOZZLES[2])
+        job = PrintJob(solid, Recipe(), nozzle=self.NOZZLES[2])
         vary = usual_vary(job, context)
         # A clock that ticks by looks at it, so that time is up at the same moment on any machine: long enough to look
         # around, and then hardly any to make sure.
@@ -184,7 +184,7 @@ class NothingBetter(unittest.TestCase):
 class AtBest(unittest.TestCase):
     def test_a_minute_less_may_win_a_plate_and_costs_carry_the_risk(self) -> None:
         solid = cone(14, 34, 48)
-        job, context = Job(solid, Recipe()), context_of(solid)
+        job, context = PrintJob(solid, Recipe()), context_of(solid)
         plan = context.rule_input(job).plan
         one = Prospect((0,), job, plan, ENGINE.sampled(job, 12), context)
         self.assertFalse(one.full)
@@ -243,7 +243,7 @@ class Limits(unittest.TestCase):
 
     def test_nothing_that_breaks_a_limit_is_presented(self) -> None:
         solid = cone(9, 12, 40)
-        job, context = Job(solid, Recipe()), context_of(solid)
+        job, context = PrintJob(solid, Recipe()), context_of(solid)
         limits = SearchLimits(shell_mm=1.0, ridge_mm=0.2, bend=0.5, filament_g=1.2, flow_margin=0.1, fault_risk=0.05)
         found = search(ENGINE, job, self.VARY, limits, context, budget=50)
         self.assertTrue(found.dots)
@@ -255,14 +255,14 @@ class Limits(unittest.TestCase):
             self.assertTrue(found.dots[pick.dot].full)
 
     def test_what_rules_forbid_is_never_computed(self) -> None:
-        job, context = Job(PART, Recipe()), context_of(PART)
+        job, context = PrintJob(PART, Recipe()), context_of(PART)
         vary = {"layer_height_mm": [0.04, 0.06, 0.36, 0.38]}
         found = search(ENGINE, job, vary, SearchLimits(), context)
         self.assertEqual((found.computed, found.discarded, found.dots), (0, 4, []))
         self.assertIsNone(found.fastest)
 
     def test_the_same_question_has_the_same_answer(self) -> None:
-        job, context = Job(PART, Recipe()), context_of(PART)
+        job, context = PrintJob(PART, Recipe()), context_of(PART)
         one, other = (
             search(engine, job, self.VARY, SearchLimits(shell_mm=0.8), context, budget=30)
             for engine in (ENGINE, Engine())
@@ -270,7 +270,7 @@ class Limits(unittest.TestCase):
         self.assertEqual(one, other)
 
     def test_time_can_be_held_against_stiffness_and_cost(self) -> None:
-        job, context = Job(PART, Recipe()), context_of(PART)
+        job, context = PrintJob(PART, Recipe()), context_of(PART)
         vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.3]}
         stiff = search(ENGINE, job, vary, SearchLimits(), context, against="bend")
         dots = [stiff.dots[k].measures for k in stiff.frontier]
@@ -288,13 +288,13 @@ class Limits(unittest.TestCase):
             raise KeyboardInterrupt
 
         with self.assertRaises(KeyboardInterrupt):
-            search(ENGINE, Job(PART, Recipe()), self.VARY, SearchLimits(), context_of(PART), progress=stop)
+            search(ENGINE, PrintJob(PART, Recipe()), self.VARY, SearchLimits(), context_of(PART), progress=stop)
 
 
 class SameStrength(unittest.TestCase):
     def test_doubled_sparse_lines_come_out_by_themselves(self) -> None:
         solid = box(50, 40, 8)
-        job, context = Job(solid, Recipe.model_validate({"infill": {"density": 0.3}})), context_of(solid)
+        job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.3}})), context_of(solid)
         base = search(ENGINE, job, {"infill.density": [0.3]}, SearchLimits(), context, budget=10).base
         vary = {"infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3], "infill.line_multiplier": [1, 2]}
         found = search(ENGINE, job, vary, SearchLimits(crush=base.crush), context)
@@ -306,7 +306,7 @@ class SameStrength(unittest.TestCase):
 
     def test_one_more_wall_bends_as_much_for_less(self) -> None:
         solid = box(24, 24, 30)
-        job, context = Job(solid, Recipe.model_validate({"infill": {"density": 0.4}})), context_of(solid)
+        job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.4}})), context_of(solid)
         base = search(ENGINE, job, {"infill.density": [0.4]}, SearchLimits(), context, budget=10).base
         vary = {"infill.density": [0.05, 0.1, 0.2, 0.3, 0.4], "walls": [2, 3, 4]}
         found = search(ENGINE, job, vary, SearchLimits(bend=base.bend), context)
@@ -330,7 +330,7 @@ class Spaces(unittest.TestCase):
                 Space.of(vary)
 
     def test_the_usual_space_holds_the_recipe_itself(self) -> None:
-        job, context = Job(PART, Recipe(layer_height_mm=0.18, walls=3)), context_of(PART)
+        job, context = PrintJob(PART, Recipe(layer_height_mm=0.18, walls=3)), context_of(PART)
         vary = usual_vary(job, context)
         self.assertIn(0.18, vary["layer_height_mm"])
         self.assertIn(3, vary["walls"])

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from meanbead.core.compare.waterfall import MAX_PLAYERS, ORDERS_TRIED, _average, _orders
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import resting_share
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.strokes import Strokes
 from tests.support.solids import block, cone, solid_of
@@ -120,7 +120,7 @@ class Rests(unittest.TestCase):
     """What beads rest on, felt on a grid, against exact areas."""
 
     def compare(self, solid: Any, layer: int, **recipe: Any) -> None:
-        strokes = Engine().detail(Job(solid, Recipe.model_validate(recipe))).strokes
+        strokes = Engine().detail(PrintJob(solid, Recipe.model_validate(recipe))).strokes
         rows = np.flatnonzero(strokes.layer == layer)
         under = np.flatnonzero((strokes.layer == layer - 1) & ~strokes.is_travel)
         lines = shapely.linestrings(np.stack([strokes.start_xy[under], strokes.end_xy[under]], axis=1))
@@ -147,7 +147,9 @@ class Rests(unittest.TestCase):
     @settings(max_examples=6)
     @given(st.floats(0.08, 0.3), st.floats(4, 9))
     def test_a_steep_cone_rests_well_at_any_height(self, height: float, radius: float) -> None:
-        strokes = Engine().detail(Job(cone(radius, 30, 64), Recipe(layer_height_mm=round(height, 3), walls=1))).strokes
+        strokes = (
+            Engine().detail(PrintJob(cone(radius, 30, 64), Recipe(layer_height_mm=round(height, 3), walls=1))).strokes
+        )
         layer = len(strokes.layers) // 3
         share = resting_share(strokes, (layer, layer + 1))
         outer = strokes.feature[strokes.layer == layer] == 0
@@ -155,7 +157,7 @@ class Rests(unittest.TestCase):
         self.assertGreater(float(share[outer].min()), 0.55)
 
     def test_several_layers_are_those_of_each(self) -> None:
-        strokes = Engine().detail(Job(solid_of(block(12, 12, 2)), Recipe())).strokes
+        strokes = Engine().detail(PrintJob(solid_of(block(12, 12, 2)), Recipe())).strokes
         whole = resting_share(strokes, (0, 10))
         apart = np.concatenate([resting_share(strokes, (layer, layer + 1)) for layer in range(10)])
         np.testing.assert_array_equal(whole, apart)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.space import job_at
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
@@ -26,8 +26,8 @@ NONE = Limits()
 NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6), 3: Nozzle(bore_mm=0.25)}
 
 
-def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[Job, Any]:
-    job = Job(BLOCK, Recipe.model_validate(choices), Printer())
+def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[PrintJob, Any]:
+    job = PrintJob(BLOCK, Recipe.model_validate(choices), Printer())
     return job_at(job, values, AdviceContext(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
 
 
@@ -67,7 +67,7 @@ class Pace(unittest.TestCase):
 
     def test_the_axes_bound_it_too(self) -> None:
         slow = Printer.model_validate({"max_speed_mm_s": {"x": 90, "y": 70}})
-        job = Job(BLOCK, Recipe(), slow)
+        job = PrintJob(BLOCK, Recipe(), slow)
         _, plan = job_at(job, {"pace": 5}, AdviceContext(part_facts(BLOCK), insight(), nozzles=NOZZLES))
         self.assertLessEqual(plan.speed_mm_s.infill, 70)
 
@@ -75,7 +75,7 @@ class Pace(unittest.TestCase):
 class Skins(unittest.TestCase):
     @given(st.sampled_from([0.12, 0.16, 0.2, 0.24, 0.28]))
     def test_keep_their_thickness_where_heights_vary(self, height: float) -> None:
-        base = resolve(Recipe(), Printer(), Nozzle(), Job(BLOCK, Recipe()).material).shape
+        base = resolve(Recipe(), Printer(), Nozzle(), PrintJob(BLOCK, Recipe()).material).shape
         _, plan = made({"layer_height_mm": height})
         for name in ("top", "bottom"):
             before = getattr(base, f"{name}_layers") * base.layer_height_mm

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from meanbead.core.compare.sensitivity import neighbours
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
@@ -27,7 +27,7 @@ class Steps(unittest.TestCase):
     def test_neighbours_are_accepted_and_differ_from_what_stands(
         self, keys: dict[str, Any], choice: Choice, step: float | None
     ) -> None:
-        job = Job(SOLID, Recipe.model_validate(keys), Printer(z_step_mm=step))
+        job = PrintJob(SOLID, Recipe.model_validate(keys), Printer(z_step_mm=step))
         try:
             now = value_at(resolve(job.recipe, job.printer, job.nozzle, job.material).as_recipe(), choice.key)
         except RecipeError:
@@ -40,7 +40,7 @@ class Steps(unittest.TestCase):
             self.assertEqual(value_at(with_value(job.recipe, choice.key, value), choice.key), value)
 
     def test_a_step_down_and_up_lie_on_both_sides(self) -> None:
-        job = Job(SOLID, Recipe())
+        job = PrintJob(SOLID, Recipe())
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material).as_recipe()
         for choice in STEPPED:
             now = value_at(plan, choice.key)
@@ -51,14 +51,14 @@ class Steps(unittest.TestCase):
 
     def test_every_other_option_is_looked_at(self) -> None:
         patterns = next(one for one in STEPPED if one.key == "infill.pattern")
-        found = neighbours(Job(SOLID, Recipe()), patterns)
+        found = neighbours(PrintJob(SOLID, Recipe()), patterns)
         self.assertEqual(set(found), {option.value for option in patterns.options} - {"grid"})
 
 
 class Silhouettes(unittest.TestCase):
     def reach(self, solid: Any, **recipe: Any) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         keys = {"adhesion": {"kind": "none"}, **recipe}
-        ledger = Engine().by_layer(Job(solid, Recipe.model_validate(keys)))
+        ledger = Engine().by_layer(PrintJob(solid, Recipe.model_validate(keys)))
         middle = np.array(ledger.top_mm) - np.array(ledger.height_mm) / 2
         return middle, np.array(ledger.left_mm), np.array(ledger.right_mm)
 
@@ -81,7 +81,7 @@ class Silhouettes(unittest.TestCase):
         np.testing.assert_allclose((right - left)[high], 5 - 0.4, atol=0.1)
 
     def test_a_layers_time_is_that_of_its_strokes(self) -> None:
-        job = Job(cylinder(8, 6), Recipe())
+        job = PrintJob(cylinder(8, 6), Recipe())
         ledger, detail = Engine().by_layer(job), Engine().detail(job)
         strokes = np.bincount(detail.strokes.layer, weights=detail.time_s, minlength=len(ledger.time_s))
         np.testing.assert_allclose(strokes + detail.wait_s, ledger.time_s, rtol=1e-9)
@@ -91,7 +91,7 @@ class Cancelling(unittest.TestCase):
     """Work that is stopped between two stages leaves nothing half done behind."""
 
     def test_every_stage_can_be_the_last_and_the_next_try_is_right(self) -> None:
-        job = Job(cone(6, 8, 48), Recipe.model_validate({"supports": {"kind": "columns"}}))
+        job = PrintJob(cone(6, 8, 48), Recipe.model_validate({"supports": {"kind": "columns"}}))
         told: list[str] = []
         right = Engine().estimate(job, progress=lambda share, doing: told.append(doing))
         self.assertEqual(len(told), len(set(told)))

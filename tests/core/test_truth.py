@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from manifold3d import CrossSection, Manifold
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cylinder, solid_of, sphere
@@ -18,7 +18,7 @@ WEAK = {"drive": "long_tube", "acceleration_mm_s2": {"print": 500, "travel": 800
 
 def estimate(solid: Solid, keys: dict | None = None, bore: float = 0.4, printer: dict | None = None) -> Estimate:
     recipe, machine = Recipe.model_validate(keys or {}), Printer.model_validate(printer or {})
-    return ENGINE.estimate(Job(solid, recipe, machine, Nozzle(bore_mm=bore), Material()))
+    return ENGINE.estimate(PrintJob(solid, recipe, machine, Nozzle(bore_mm=bore), Material()))
 
 
 @lru_cache
@@ -178,7 +178,7 @@ class Practice(unittest.TestCase):
 
 class ByLayer(unittest.TestCase):
     def test_layers_add_up_to_the_whole_in_both_ledgers(self) -> None:
-        job = Job(tag(), Recipe.model_validate({"adhesion": {"kind": "raft"}, "copies": {"count": 2}}))
+        job = PrintJob(tag(), Recipe.model_validate({"adhesion": {"kind": "raft"}, "copies": {"count": 2}}))
         whole, ledger = ENGINE.estimate(job), ENGINE.by_layer(job)
         self.assertAlmostEqual(sum(ledger.time_s), whole.print_time_s, places=6)
         for name, seconds in ledger.by_feature_s.items():

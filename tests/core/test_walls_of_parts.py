@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.insight import part_insight
@@ -58,7 +58,7 @@ class Memory(unittest.TestCase):
 
 class SampledSpirals(unittest.TestCase):
     def test_only_the_sampled_layers_are_looked_at(self) -> None:
-        job = Job(cylinder(12, 40), Recipe.model_validate({"spiral": True, "infill": {"density": 0}}))
+        job = PrintJob(cylinder(12, 40), Recipe.model_validate({"spiral": True, "infill": {"density": 0}}))
         sample, whole = (ENGINE.sampled(job, layers).estimate for layers in (24, None))
         self.assertLess(sample.layers_planned, sample.layers)
         self.assertAlmostEqual(sample.print_time_s / whole.print_time_s, 1, delta=0.05)
@@ -79,7 +79,7 @@ class Melting(unittest.TestCase):
     def test_thin_walls_count_for_no_margin(self) -> None:
         # A fin of 1.1 mm: two lines and a third that is as wide as what they leave.
         fin = solid_of(block(30, 1.1, 4) + block(30, 6, 1.2))
-        estimate = ENGINE.estimate(Job(fin, Recipe()))
+        estimate = ENGINE.estimate(PrintJob(fin, Recipe()))
         self.assertIn("thin_wall", estimate.by_feature)
         others = [share.asked_flow_mm3_s for name, share in estimate.by_feature.items() if name != "thin_wall"]
         self.assertEqual(even_flow_mm3_s(estimate), max(others))

@@ -6,7 +6,7 @@ import unittest
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.trial import Trial, try_out
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.purpose import PURPOSES
 from meanbead.core.part.facts import part_facts
@@ -23,7 +23,7 @@ def tried(name: str, column: int = 0, machine: str = "Heron") -> Trial:
     _, nozzle, material, choices = COLUMNS.get(name, (EVERYDAY,))[column]
     solid = sample(name)
     limits = PURPOSES[PURPOSE_OF[name]] if name in PURPOSE_OF else Limits()
-    job = Job(
+    job = PrintJob(
         solid,
         Recipe.model_validate(choices),
         Printer.model_validate(MACHINES[machine]),

@@ -2,7 +2,7 @@
 
 import unittest
 
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import PartInsight, Recipe
 from meanbead.core.part.insight import part_insight
 from meanbead.core.part.orientations import orientations
@@ -39,15 +39,15 @@ class Samples(unittest.TestCase):
     def test_the_bracket_prints_quicker_on_its_side(self) -> None:
         recipe = Recipe.model_validate({"supports": {"kind": "columns"}})
         times = [
-            ENGINE.estimate(Job(stood, recipe, HERON), 24).print_time_s
+            ENGINE.estimate(PrintJob(stood, recipe, HERON), 24).print_time_s
             for _, stood in orientations(solid("Shelf bracket"), 0.2)
         ]
         self.assertLess(min(times[1:]), 0.95 * times[0])
 
     def test_first_layers(self) -> None:
-        plate = ENGINE.first_layer(Job(solid("Drain plate"), Recipe(), HERON))
+        plate = ENGINE.first_layer(PrintJob(solid("Drain plate"), Recipe(), HERON))
         self.assertEqual((len(plate.islands), plate.small_islands), (1, 0))
-        owl = ENGINE.first_layer(Job(solid("Snow owl"), Recipe(), HERON))
+        owl = ENGINE.first_layer(PrintJob(solid("Snow owl"), Recipe(), HERON))
         self.assertGreater(owl.islands[0].area_mm2, 200)
         self.assertGreater(owl.start_s, 0)
 

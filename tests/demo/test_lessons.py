@@ -3,7 +3,7 @@
 import unittest
 from functools import lru_cache
 
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
@@ -23,7 +23,7 @@ def solid(name: str) -> Solid:
 
 
 def estimate(name: str, keys: dict | None = None, bore: float = 0.4) -> Estimate:
-    return ENGINE.estimate(Job(solid(name), Recipe.model_validate(keys or {}), HERON, Nozzle(bore_mm=bore)))
+    return ENGINE.estimate(PrintJob(solid(name), Recipe.model_validate(keys or {}), HERON, Nozzle(bore_mm=bore)))
 
 
 class Samples(unittest.TestCase):
@@ -65,7 +65,7 @@ class Lessons(unittest.TestCase):
                 "corner": {"law": "jerk", "jerk_mm_s": {"x": 20, "y": 20}},
             }
         )
-        lively = ENGINE.estimate(Job(solid("Snow owl"), Recipe(), quick)).print_time_s
+        lively = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe(), quick)).print_time_s
         self.assertGreater(base - lively, 0)
         self.assertGreater(base - lively, 0.8 * (base - fast))
 

@@ -12,7 +12,7 @@ from typing import Literal
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import Trial
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model.base import Result
@@ -92,7 +92,7 @@ def _melts_mm_s(s: RuleInput, feature: str) -> float:
     return max(1.0, floor_to(min(free * s.ceiling.plan_mm3_s / area * slack, fastest), 1))
 
 
-def _within_melt(job: Job, context: AdviceContext, one: Candidate) -> Candidate:
+def _within_melt(job: PrintJob, context: AdviceContext, one: Candidate) -> Candidate:
     """A larger bead, with the speeds that the hot end can still melt it at: asking for more would change nothing."""
     try:
         changed = context.rule_input(with_settings(job, one.settings, context.nozzles))

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.levers import Lever, tried
 from meanbead.core.advise.trial import try_out
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding
 
@@ -41,7 +41,7 @@ def saves(lever: Lever, base_time_s: float, base_filament_g: float) -> bool:
 
 
 def remedies_tried(
-    engine: Engine, job: Job, context: AdviceContext, progress: Callable[[float, Remedies], None] | None = None
+    engine: Engine, job: PrintJob, context: AdviceContext, progress: Callable[[float, Remedies], None] | None = None
 ) -> Remedies:
     """Try the remedies of all of a recipe's findings on a sample.
 

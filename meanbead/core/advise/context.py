@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError, RecipeError
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import SettingValue, SetTo
@@ -41,7 +41,7 @@ class AdviceContext:
     shell_before_mm: float | None = None
     lying_overhang_mm2: float | None = None
 
-    def rule_input(self, job: Job, plan: Plan | None = None, estimate: Estimate | None = None) -> RuleInput:
+    def rule_input(self, job: PrintJob, plan: Plan | None = None, estimate: Estimate | None = None) -> RuleInput:
         """What rules look at, for a recipe in this context. Raises :class:`RecipeError` as ``resolve`` does."""
         resolved = plan or resolve(job.recipe, job.printer, job.nozzle, job.material)
         return RuleInput(
@@ -82,7 +82,7 @@ def _flat(recipe: Recipe) -> dict[str, SettingValue]:
     return found
 
 
-def with_settings(job: Job, settings: list[SetTo], nozzles: dict[int, Nozzle]) -> Job:
+def with_settings(job: PrintJob, settings: list[SetTo], nozzles: dict[int, Nozzle]) -> PrintJob:
     """A job with settings changed. ``nozzle`` takes the number of one on hand and carries the recipe over to it: the
     shell's thickness and the ratios to the bore stay; the other settings are made after that.
 

@@ -12,7 +12,7 @@ from meanbead.core.advise.limits import Breach, breaches
 from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.trial import Trial, try_out
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding, SetTo
 from meanbead.core.runtime.parallel import ordered_map
@@ -73,7 +73,7 @@ Progress = Callable[[float, str, Advice], None]
 
 
 def levers(
-    engine: Engine, job: Job, context: AdviceContext, goal: Goal = "minutes", progress: Progress | None = None
+    engine: Engine, job: PrintJob, context: AdviceContext, goal: Goal = "minutes", progress: Progress | None = None
 ) -> Advice:
     """Try all candidates, telling ``progress`` of each as it is ready; best first by the goal.
 

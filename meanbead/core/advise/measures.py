@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.formulas.strength import filled_density, strength
 from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg
@@ -73,7 +73,7 @@ def narrowest_mm(plan: Plan, insight: PartInsight | None) -> float:
     return narrowest
 
 
-def plan_measures(job: Job, plan: Plan, context: AdviceContext) -> PlanMeasures:
+def plan_measures(job: PrintJob, plan: Plan, context: AdviceContext) -> PlanMeasures:
     """What the plan alone says. Slopes and overhangs need the part's insight; without it nothing leans."""
     facts, insight, shape = context.facts, context.insight, plan.shape
     index = strength(plan, job.material, facts.volume_mm3, facts.surface_mm2)
@@ -96,7 +96,7 @@ def plan_measures(job: Job, plan: Plan, context: AdviceContext) -> PlanMeasures:
     )
 
 
-def measures(job: Job, plan: Plan, estimate: Estimate, context: AdviceContext) -> Measures:
+def measures(job: PrintJob, plan: Plan, estimate: Estimate, context: AdviceContext) -> Measures:
     """All measures of a computed recipe."""
     ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c).plan_mm3_s
     pieces = plan.shape.copies.count

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.advise.space import Point
-from meanbead.core.estimate.engine import Job, Sampled
+from meanbead.core.estimate.engine import PrintJob, Sampled
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.schedule.attendance import plates_per_day
 
@@ -40,7 +40,7 @@ class Prospect:
     off. ``was_off`` says how far the sample was off, once both are known.
     """
 
-    def __init__(self, point: Point, job: Job, plan: Plan, found: Sampled, context: AdviceContext) -> None:
+    def __init__(self, point: Point, job: PrintJob, plan: Plan, found: Sampled, context: AdviceContext) -> None:
         self.point, self.job, self.plan = point, job, plan
         self.allowed = self.doubtful = False
         self.full = found.sample is None

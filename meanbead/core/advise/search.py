@@ -24,7 +24,7 @@ from meanbead.core.advise.measures import Measures, measures, plan_measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job, Sampled
+from meanbead.core.estimate.engine import Engine, PrintJob, Sampled
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.plan import Plan
@@ -104,7 +104,7 @@ Progress = Callable[[float, str, SearchResult | None], None]
 
 def search(
     engine: Engine,
-    job: Job,
+    job: PrintJob,
     vary: Vary,
     limits: SearchLimits,
     context: AdviceContext,
@@ -127,7 +127,7 @@ class _Search:
     def __init__(
         self,
         engine: Engine,
-        job: Job,
+        job: PrintJob,
         space: Space,
         limits: SearchLimits,
         context: AdviceContext,
@@ -212,7 +212,7 @@ class _Search:
         """Compute points that were not looked at yet and that nothing forbids, up to a count of computed ones."""
         stop = self._budget if until is None else until
 
-        def allowed() -> Iterator[tuple[Point, Job, Plan]]:
+        def allowed() -> Iterator[tuple[Point, PrintJob, Plan]]:
             begun = self._computed
             for point in points:
                 if begun >= stop or not self._time_left(_LOOKING_SHARE):
@@ -242,7 +242,7 @@ class _Search:
             else:
                 self._progress(share, f"{self._computed} recipes", None)
 
-    def _allowed(self, point: Point) -> tuple[Job, Plan] | None:
+    def _allowed(self, point: Point) -> tuple[PrintJob, Plan] | None:
         """The job at a point, unless it cannot be, is the same as one before, or is forbidden by its plan alone."""
         try:
             job, plan = job_at(self._base_job, self._space.values(point), self._context)
@@ -261,7 +261,7 @@ class _Search:
     def _is_short(self, plan: Plan) -> bool:
         return self._context.facts.extents_mm.z <= FEW_LAYERS * plan.shape.layer_height_mm
 
-    def _one(self, made: tuple[Point, Job, Plan]) -> Prospect | None:
+    def _one(self, made: tuple[Point, PrintJob, Plan]) -> Prospect | None:
         point, job, plan = made
         try:
             found = self._engine.sampled(job, None if self._is_short(plan) else SEARCH_LAYERS)

@@ -14,7 +14,7 @@ from scipy.stats import qmc
 
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Job
+from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model.finding import SettingValue, SetTo
@@ -115,7 +115,7 @@ class Space:
         return found
 
 
-def job_at(base: Job, values: Mapping[str, SettingValue], context: AdviceContext) -> tuple[Job, Plan]:
+def job_at(base: PrintJob, values: Mapping[str, SettingValue], context: AdviceContext) -> tuple[PrintJob, Plan]:
     """The job at a point: the base with its values. Speeds are held to what the hot end melts, less the margin that the
     purpose asks for, and skins keep the base's thickness where layers change.
 
@@ -134,7 +134,7 @@ def job_at(base: Job, values: Mapping[str, SettingValue], context: AdviceContext
     return job, plan
 
 
-def _kept_skins(base: Job, values: Mapping[str, SettingValue]) -> list[SetTo]:
+def _kept_skins(base: PrintJob, values: Mapping[str, SettingValue]) -> list[SetTo]:
     """Skins in millimetres where heights vary and layers are not varied themselves."""
     if "layer_height_mm" not in values and "nozzle" not in values:
         return []
@@ -155,7 +155,7 @@ def _widths(values: Mapping[str, SettingValue], bore_mm: float) -> list[SetTo]:
     return [SetTo(key=key, value=value) for key, value in made.items()]
 
 
-def _paced(job: Job, plan: Plan, factor: float, context: AdviceContext) -> list[SetTo]:
+def _paced(job: PrintJob, plan: Plan, factor: float, context: AdviceContext) -> list[SetTo]:
     """Speeds times a factor, none faster than melts or than the axes."""
     ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c).plan_mm3_s
     ceiling *= 1 - (context.limits.flow_margin or 0.0)
@@ -181,7 +181,7 @@ def _paced(job: Job, plan: Plan, factor: float, context: AdviceContext) -> list[
     return made
 
 
-def usual_vary(job: Job, context: AdviceContext) -> Vary:
+def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     """What is usually worth varying around a recipe: nozzles on hand, heights that some of them can lay, widths, walls,
     filling, pace and acceleration; each with the recipe's own value among them."""
     plan = resolve(job.recipe, job.printer, job.nozzle, job.material)

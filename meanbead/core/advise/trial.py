@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.measures import Measures, measures
-from meanbead.core.estimate.engine import Engine, Job, Sampled
+from meanbead.core.estimate.engine import Engine, PrintJob, Sampled
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import Finding
 from meanbead.core.recipe.plan import Plan
@@ -20,7 +20,7 @@ SAMPLE_LAYERS = 24
 class Trial:
     """A recipe that was tried out."""
 
-    job: Job
+    job: PrintJob
     plan: Plan
     sampled: Sampled
     measures: Measures
@@ -38,7 +38,7 @@ class Trial:
 
 
 def try_out(
-    engine: Engine, job: Job, context: AdviceContext, layers: int | None = SAMPLE_LAYERS, like: Trial | None = None
+    engine: Engine, job: PrintJob, context: AdviceContext, layers: int | None = SAMPLE_LAYERS, like: Trial | None = None
 ) -> Trial:
     """Compute a recipe from a sample of layers, or in full with None; on the same layers as ``like`` where it can be.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
@@ -23,7 +23,7 @@ class Sensitivity(Result):
     problem: str = ""
 
 
-def sensitivities(engine: Engine, job: Job, key: str) -> list[Sensitivity]:
+def sensitivities(engine: Engine, job: PrintJob, key: str) -> list[Sensitivity]:
     """Neighbouring values of a setting, each with its difference in print time and filament on this part.
 
     Both sides are samples of about :data:`SAMPLE_LAYERS` layers drawn by the same rule, so that most of what a sample is
@@ -36,7 +36,7 @@ def sensitivities(engine: Engine, job: Job, key: str) -> list[Sensitivity]:
     found = []
     for value in neighbours(job, choice):
         try:
-            changed = Job(job.solid, with_value(job.recipe, key, value), job.printer, job.nozzle, job.material)
+            changed = PrintJob(job.solid, with_value(job.recipe, key, value), job.printer, job.nozzle, job.material)
             estimate = engine.estimate(changed, SAMPLE_LAYERS)
         except MeanBeadError as problem:
             found.append(Sensitivity(value=value, problem=str(problem)))
@@ -51,7 +51,7 @@ def sensitivities(engine: Engine, job: Job, key: str) -> list[Sensitivity]:
     return found
 
 
-def neighbours(job: Job, choice: Choice) -> list[Any]:
+def neighbours(job: PrintJob, choice: Choice) -> list[Any]:
     """The values worth a look from where a setting stands: a step down and up, or the other options."""
     plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
     now = value_at(plan.as_recipe(), choice.key)
@@ -71,7 +71,7 @@ def neighbours(job: Job, choice: Choice) -> list[Any]:
     return [int(v) for v in allowed] if whole else allowed
 
 
-def _step(choice: Choice, now: float, job: Job) -> float:
+def _step(choice: Choice, now: float, job: PrintJob) -> float:
     """A step that people would take: a motor step, a line, five points, a tenth, five degrees."""
     if choice.kind == "whole":
         return 1.0

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, Job
+from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import choices, value_at, with_value
@@ -57,7 +57,7 @@ class Change:
     keys: tuple[str, ...]
 
 
-def changes_between(one: Job, other: Job) -> list[Change]:
+def changes_between(one: PrintJob, other: PrintJob) -> list[Change]:
     """Settings in which two jobs differ, in the order of the sheet; grouped where they are many."""
     named: list[tuple[str, Change]] = []
     for choice in choices():
@@ -79,7 +79,7 @@ def changes_between(one: Job, other: Job) -> list[Change]:
     return merged
 
 
-def mixed(one: Job, other: Job, changes: Sequence[Change]) -> Job:
+def mixed(one: PrintJob, other: PrintJob, changes: Sequence[Change]) -> PrintJob:
     """The first job with some of its settings taken from the other."""
     parts: dict[str, Any] = {"printer": one.printer, "nozzle": one.nozzle, "material": one.material}
     recipe: Recipe = one.recipe
@@ -91,11 +91,11 @@ def mixed(one: Job, other: Job, changes: Sequence[Change]) -> Job:
             value = value_at(other.recipe, key)
             dumped = value if not isinstance(value, tuple) else [item.model_dump() for item in value]
             recipe = with_value(recipe, key, dumped)
-    return Job(one.solid, recipe, **parts)
+    return PrintJob(one.solid, recipe, **parts)
 
 
 def waterfall(
-    engine: Engine, one: Job, other: Job, progress: Callable[[float, str], None] = lambda share, doing: None
+    engine: Engine, one: PrintJob, other: PrintJob, progress: Callable[[float, str], None] = lambda share, doing: None
 ) -> Waterfall:
     """Share the difference between two recipes out among their changed settings.
 

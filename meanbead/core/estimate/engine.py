@@ -59,7 +59,7 @@ INTERVAL_LAYERS = 24
 
 
 @dataclass(frozen=True)
-class Job:
+class PrintJob:
     """All inputs of an estimate."""
 
     solid: Solid
@@ -118,7 +118,7 @@ class Engine:
 
         return self._lying.get(solid.digest, least)
 
-    def estimate(self, job: Job, layers: int | None = None, progress: ProgressCallback = no_progress) -> Estimate:
+    def estimate(self, job: PrintJob, layers: int | None = None, progress: ProgressCallback = no_progress) -> Estimate:
         """Time, filament, cost and findings; of all layers, or of a sample of about ``layers`` of them.
 
         ``progress`` is told how far it is, and may raise to end it.
@@ -131,7 +131,7 @@ class Engine:
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
         return self._summary(job, run, facts)
 
-    def sampled(self, job: Job, layers: int | None, like: Sampled | None = None) -> Sampled:
+    def sampled(self, job: PrintJob, layers: int | None, like: Sampled | None = None) -> Sampled:
         """An estimate to be compared with others: on the same layers as ``like``'s where both have the same layers.
 
         It has no interval, which takes three more runs of some layers, and no findings: whoever compares has rules of
@@ -141,7 +141,7 @@ class Engine:
         facts = self._facts.get(job.solid.digest, lambda: part_facts(job.solid))
         return Sampled(self._summary(job, run, facts, bare=True), run.sample, _part_seconds(run))
 
-    def by_layer(self, job: Job) -> LayerLedger:
+    def by_layer(self, job: PrintJob) -> LayerLedger:
         """Both ledgers, filament and areas layer by layer."""
         run = self._run(job, None)
         strokes = run.strokes
@@ -167,7 +167,7 @@ class Engine:
             substituted=list(strokes.substituted),
         )
 
-    def detail(self, job: Job) -> StrokeDetail:
+    def detail(self, job: PrintJob) -> StrokeDetail:
         """Every stroke with its seconds, speed, flow and cause; kept for a while, because it is asked for in pieces."""
         key = (job.solid.digest, job.recipe, job.printer, job.nozzle, job.material)
 
@@ -177,7 +177,7 @@ class Engine:
 
         return self._details.get(key, make)
 
-    def first_layer(self, job: Job) -> FirstLayer:
+    def first_layer(self, job: PrintJob) -> FirstLayer:
         """What touches the bed, and what the start costs."""
         plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
         cut = self._planner.cut(job.solid, plan.shape)
@@ -186,7 +186,7 @@ class Engine:
 
     def _run(
         self,
-        job: Job,
+        job: PrintJob,
         layers: int | None,
         progress: ProgressCallback = no_progress,
         like: LayerSample | None = None,
@@ -222,7 +222,7 @@ class Engine:
         timing = time_strokes(strokes, plan, job.printer, ceiling.plan_mm3_s, moves)
         return _Run(plan, ceiling, heat_up_s, strokes, timing, weight, volume_weight, sample)
 
-    def _summary(self, job: Job, run: _Run, facts: PartFacts, *, bare: bool = False) -> Estimate:
+    def _summary(self, job: PrintJob, run: _Run, facts: PartFacts, *, bare: bool = False) -> Estimate:
         printer, material = job.printer, job.material
         plan, strokes, weight, ceiling = run.plan, run.strokes, run.weight, run.ceiling
         by_feature = _by_feature(run, printer, material)
@@ -290,7 +290,7 @@ class Engine:
         said = [one for one in findings(rule_input) if one.severity != "waste"]
         return estimate.model_copy(update={"findings": said})
 
-    def _interval(self, job: Job, run: _Run, print_time_s: float) -> Interval:
+    def _interval(self, job: PrintJob, run: _Run, print_time_s: float) -> Interval:
         """Print time if the machine's limits were off by :data:`UNKNOWN_LIMITS` either way.
 
         Layers of one part answer alike, so a regular sample of them says by which share the whole would move.
