@@ -24,7 +24,6 @@ from meanbead.store.tables import (
     House,
     HouseRecipe,
     JobRow,
-    Kept,
     Machine,
     MaterialRow,
     NozzleRow,
@@ -33,6 +32,7 @@ from meanbead.store.tables import (
     RecipeRow,
     RecipeVersion,
     Spool,
+    VersionedRow,
 )
 
 
@@ -402,7 +402,7 @@ class HealthOut(Shape):
     engine_version: str
 
 
-def out_of(row: Kept) -> BaseModel:
+def out_of(row: VersionedRow) -> BaseModel:
     """The bare shape of any row."""
     if isinstance(row, Machine):
         return machine_out(row)

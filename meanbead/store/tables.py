@@ -34,7 +34,7 @@ class Base(DeclarativeBase):
     metadata = MetaData(naming_convention=_NAMING)
 
 
-class Kept:
+class VersionedRow:
     """A row that people edit: it has a version, against which stale writes are refused, and a deletion can be undone."""
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -50,35 +50,35 @@ class Kept:
         return {"version_id_col": cls.version}
 
 
-class Machine(Kept, Base):
+class Machine(VersionedRow, Base):
     """A machine; ``printer`` is a core Printer."""
 
     __tablename__ = "machines"
     printer: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
-class NozzleRow(Kept, Base):
+class NozzleRow(VersionedRow, Base):
     """A nozzle; ``nozzle`` is a core Nozzle."""
 
     __tablename__ = "nozzles"
     nozzle: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
-class MaterialRow(Kept, Base):
+class MaterialRow(VersionedRow, Base):
     """A material; ``material`` is a core Material."""
 
     __tablename__ = "materials"
     material: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
-class Purpose(Kept, Base):
+class Purpose(VersionedRow, Base):
     """What parts are for; ``limits`` is a core Limits."""
 
     __tablename__ = "purposes"
     limits: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
-class Part(Kept, Base):
+class Part(VersionedRow, Base):
     """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays.
 
     ``vertices`` are as read; ``pose`` says how the part stands. ``facts``, ``digest`` and ``picture`` are of that pose.
@@ -118,7 +118,7 @@ class Upload(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
-class Spool(Kept, Base):
+class Spool(VersionedRow, Base):
     """A spool of a material: what is left on it, and when it was last dried."""
 
     __tablename__ = "spools"
@@ -127,7 +127,7 @@ class Spool(Kept, Base):
     dried_on: Mapped[date | None] = mapped_column(Date)
 
 
-class House(Kept, Base):
+class House(VersionedRow, Base):
     """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool."""
 
     __tablename__ = "house"
@@ -147,7 +147,7 @@ class GcodeFile(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
-class RecipeRow(Kept, Base):
+class RecipeRow(VersionedRow, Base):
     """A column of a part's sheet; ``choices`` is a core Recipe. With ``gcode_id`` it replays that file instead."""
 
     __tablename__ = "recipes"
@@ -170,7 +170,7 @@ class RecipeRow(Kept, Base):
     house: Mapped[HouseRecipe | None] = relationship(lazy="selectin")
 
 
-class HouseRecipe(Kept, Base):
+class HouseRecipe(VersionedRow, Base):
     """A recipe that the workshop keeps for a machine, nozzle and material; ``choices`` is a core Recipe."""
 
     __tablename__ = "house_recipes"

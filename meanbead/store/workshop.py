@@ -33,7 +33,6 @@ from meanbead.store.tables import (
     EstimateRow,
     GcodeFile,
     HouseRecipe,
-    Kept,
     Machine,
     MaterialRow,
     NozzleRow,
@@ -41,10 +40,11 @@ from meanbead.store.tables import (
     RecipeRow,
     RecipeVersion,
     Upload,
+    VersionedRow,
     now,
 )
 
-Row = TypeVar("Row", bound=Kept)
+Row = TypeVar("Row", bound=VersionedRow)
 UPLOADS_KEPT_FOR = timedelta(days=2)
 """Files that wait for an answer; whoever comes later adds them again."""
 
@@ -56,7 +56,7 @@ class NotFound(LookupError):
 class Stale(RuntimeError):
     """The row was changed by somebody else in between; ``row`` is what stands now."""
 
-    def __init__(self, row: Kept, given: int) -> None:
+    def __init__(self, row: VersionedRow, given: int) -> None:
         super().__init__(f"version {given} was edited, but version {row.version} is stored")
         self.row = row
 
@@ -84,13 +84,13 @@ def get_for_edit(session: Session, table: type[Row], row_id: int, version: int) 
     return row
 
 
-def delete(session: Session, row: Kept) -> None:
+def delete(session: Session, row: VersionedRow) -> None:
     """Mark a row deleted; it can be restored."""
     row.deleted_at = now()
     session.flush()
 
 
-def restore(session: Session, row: Kept) -> None:
+def restore(session: Session, row: VersionedRow) -> None:
     """Undo a deletion."""
     row.deleted_at = None
     session.flush()
@@ -306,7 +306,7 @@ def take_version(session: Session, row: RecipeRow | HouseRecipe, version: int) -
     ).one_or_none()
     if kept is None:
         raise NotFound(f"There is no version {version} of it.")
-    tables: dict[str, type[Kept]] = {"machine": Machine, "nozzle": NozzleRow, "material": MaterialRow}
+    tables: dict[str, type[VersionedRow]] = {"machine": Machine, "nozzle": NozzleRow, "material": MaterialRow}
     with session.no_autoflush:  # all of it is one change, and so one version
         row.choices = kept.content["choices"]
         for name, table in tables.items():
