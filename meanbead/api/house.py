@@ -69,7 +69,7 @@ def edit_house(house_id: int, json_data: HouseEdit) -> HouseOut:
             db.flush()
             workshop.link_to_house(db, column, row)
         if json_data.take_version is not None:
-            workshop.take_version(db, row, json_data.take_version)
+            workshop.restore_version(db, row, json_data.take_version)
         workshop.record_version(db, row, who())
         return _with_uses(db, row)
 

@@ -196,13 +196,13 @@ def add_gcode(part_id: int) -> RecipeOut:
             nozzle_id=nozzle.id,
             material_id=material.id,
             choices=Recipe(),
-            gcode_id=workshop.keep_gcode(db, upload.stream, file_name).id,
+            gcode_id=workshop.save_gcode(db, upload.stream, file_name).id,
         )
         workshop.record_version(db, row, who())
         row = workshop.get_recipe(db, row.id)
         # A file that cannot be replayed is refused here, and nothing of it is kept.
         result = workshop.computation(db, row, context().engine)()
-        workshop.keep_estimate(db, workshop.inputs_digest(row, part.digest), row.id, result)
+        workshop.save_estimate(db, workshop.inputs_digest(row, part.digest), row.id, result)
         return _full(db, row, part)
 
 
@@ -227,7 +227,7 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
         if json_data.choices is not None:
             row.choices = workshop.stored_choices(json_data.choices)
         if json_data.take_version is not None:
-            workshop.take_version(db, row, json_data.take_version)
+            workshop.restore_version(db, row, json_data.take_version)
         if row.gcode_id is None:
             preview(*workshop.recipe_inputs(row))
         workshop.record_version(db, row, who())
@@ -278,7 +278,7 @@ def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
     result = compute()
     if result.layers_planned == result.layers:
         with session() as db:
-            workshop.keep_estimate(db, inputs, recipe_id, result)
+            workshop.save_estimate(db, inputs, recipe_id, result)
     return result
 
 

@@ -116,7 +116,7 @@ def make_estimate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
         compute = workshop.computation(session, row, tools.engine, progress=tools.progress)
     estimate = compute()
     with tools.database.session.begin() as session:
-        workshop.keep_estimate(session, inputs, recipe_id, estimate)
+        workshop.save_estimate(session, inputs, recipe_id, estimate)
     return {}
 
 

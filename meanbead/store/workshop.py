@@ -292,7 +292,7 @@ def link_to_house(session: Session, column: RecipeRow, house: HouseRecipe) -> No
     session.expire(column, ["house_id", "house_version", "house"])
 
 
-def take_version(session: Session, row: RecipeRow | HouseRecipe, version: int) -> None:
+def restore_version(session: Session, row: RecipeRow | HouseRecipe, version: int) -> None:
     """Have a recipe hold again what it held at a version; a machine, nozzle or material that has gone stays as it is.
 
     Raises :class:`NotFound`.
@@ -375,7 +375,7 @@ def find_estimate(session: Session, inputs: str) -> Estimate | None:
     return None if row is None else Estimate.model_validate(row.result)
 
 
-def keep_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estimate) -> None:
+def save_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estimate) -> None:
     """Store an estimate; that somebody else stored the same one meanwhile does no harm."""
     session.execute(
         insert(EstimateRow)
@@ -412,7 +412,7 @@ def computation(
     return lambda: replayed_estimate(lambda: open_gcode(content), printer, nozzle, material)
 
 
-def keep_gcode(session: Session, stream: IO[bytes], file_name: str) -> GcodeFile:
+def save_gcode(session: Session, stream: IO[bytes], file_name: str) -> GcodeFile:
     """Keep a G-code file of any size, compressed as it is read."""
     packed, digest, size = io.BytesIO(), hashlib.sha256(), 0
     with gzip.GzipFile(fileobj=packed, mode="wb", compresslevel=3, mtime=0) as writer:
