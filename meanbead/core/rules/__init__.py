@@ -12,7 +12,7 @@ from meanbead.core.model.finding import Finding, Severity
 from meanbead.core.rules import bead, looks, melt, overhangs, pace, plastic, plate, shell, start
 from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput
 
-__all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "Situation", "findings"]
+__all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "RuleInput", "findings"]
 
 Rule = Callable[[RuleInput], Iterator[Finding]]
 
