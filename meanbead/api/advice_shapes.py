@@ -16,7 +16,7 @@ from meanbead.core.advise.space import Vary
 from meanbead.core.model.finding import Finding
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
-from meanbead.core.rules.conventions import Matter, matters
+from meanbead.core.rules.conventions import Topic, topics
 from meanbead.store.tables import House, Spool
 
 
@@ -85,7 +85,7 @@ class HouseRulesOut(Shape):
     """The workshop's own rules, with all matters and their schools."""
 
     version: int
-    matters: list[Matter]
+    matters: list[Topic]
     rules: HouseRules
     shop: Shop
 
@@ -114,7 +114,7 @@ def house_rules_out(row: House) -> HouseRulesOut:
     """The house's row as it is given out."""
     return HouseRulesOut(
         version=row.version,
-        matters=list(matters()),
+        matters=list(topics()),
         rules=HouseRules.model_validate(row.rules),
         shop=Shop.model_validate(row.shop),
     )

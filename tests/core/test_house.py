@@ -12,17 +12,17 @@ from meanbead.core.model.finding import Finding, Remedy, SetTo
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.purpose import PURPOSES
 from meanbead.core.model.shop import Attendance, Shop
-from meanbead.core.rules.conventions import matters, school_label
+from meanbead.core.rules.conventions import convention_label, topics
 
 
 class Rules(unittest.TestCase):
     def test_every_school_of_the_model_has_a_name_and_a_reason(self) -> None:
-        told = {matter.key: [school.value for school in matter.schools] for matter in matters()}
+        told = {topic.key: [school.value for school in topic.schools] for topic in topics()}
         for key, field in HouseRules.model_fields.items():
             self.assertEqual(told[key], list(get_args(field.annotation)))
-        for matter in matters():
-            self.assertTrue(matter.question.endswith("?"))
-            for school in matter.schools:
+        for topic in topics():
+            self.assertTrue(topic.question.endswith("?"))
+            for school in topic.schools:
                 self.assertTrue(school.label)
                 self.assertTrue(school.reason.endswith("."))
 
@@ -34,7 +34,8 @@ class Rules(unittest.TestCase):
 
     def test_the_label_names_matter_and_school(self) -> None:
         self.assertEqual(
-            school_label(HouseRules(temperature="leave"), "temperature"), "Temperature and nozzle size: leave it alone"
+            convention_label(HouseRules(temperature="leave"), "temperature"),
+            "Temperature and nozzle size: leave it alone",
         )
 
 

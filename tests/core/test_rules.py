@@ -26,7 +26,7 @@ from meanbead.core.part import slices
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
 from meanbead.core.rules import RULES, findings
-from meanbead.core.rules.conventions import matters, school_label
+from meanbead.core.rules.conventions import convention_label, topics
 from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some
 from tests.support.insights import insight
 from tests.support.solids import block, box, cylinder, ledge, solid_of, table
@@ -214,12 +214,12 @@ class OfTheEngineAlone(unittest.TestCase):
 class Schools(unittest.TestCase):
     def test_the_first_school_is_the_default_and_all_are_in_the_model(self) -> None:
         house = HouseRules()
-        self.assertEqual([one.key for one in matters()], list(HouseRules.model_fields))
-        for matter in matters():
-            self.assertEqual(matter.schools[0].value, getattr(house, matter.key))
-            for school in matter.schools:
-                changed = HouseRules.model_validate({matter.key: school.value})
-                self.assertIn(matter.label, school_label(changed, matter.key))
+        self.assertEqual([one.key for one in topics()], list(HouseRules.model_fields))
+        for topic in topics():
+            self.assertEqual(topic.schools[0].value, getattr(house, topic.key))
+            for school in topic.schools:
+                changed = HouseRules.model_validate({topic.key: school.value})
+                self.assertIn(topic.label, convention_label(changed, topic.key))
 
     def test_schools_decide(self) -> None:
         cases: tuple[tuple[str, dict[str, Any], HouseRules, bool], ...] = (

@@ -21,7 +21,7 @@ WallOrder = Literal["inside_out", "outside_in"]
 IroningKind = Literal["none", "topmost", "all_tops"]
 SupportKind = Literal["none", "columns", "trees"]
 HeightKind = Literal["even", "by_slope"]
-TravelSchool = Literal["straight", "inside"]
+TravelConvention = Literal["straight", "inside"]
 CopyOrder = Literal["by_layer", "one_by_one"]
 ShortLayers = Literal["slow", "wait", "lift_and_wait"]
 OverSparse = Literal["by_gap", "solid", "bridge"]
@@ -217,7 +217,7 @@ class Recipe(Model):
     ironing: Ironing = Ironing()
     speed_mm_s: Speeds = Speeds()
     acceleration_mm_s2: RecipeAccelerations = RecipeAccelerations()
-    travel: TravelSchool | None = None
+    travel: TravelConvention | None = None
     retraction: Retraction = Retraction()
     cooling: Cooling = Cooling()
     adhesion: Adhesion = Adhesion()

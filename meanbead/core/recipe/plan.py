@@ -31,7 +31,7 @@ from meanbead.core.model.recipe import (
     SupportKind,
     Supports,
     ThinWalls,
-    TravelSchool,
+    TravelConvention,
     VariableHeight,
     WallOrder,
 )
@@ -137,7 +137,7 @@ class Shape:
     wall_order: WallOrder
     spiral: bool
     seam: SeamPlace
-    travel: TravelSchool
+    travel: TravelConvention
     infill_density: float
     infill_pattern: InfillPattern
     infill_angle_deg: float

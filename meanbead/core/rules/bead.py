@@ -29,7 +29,7 @@ def layer_height_bounds(s: RuleInput) -> Iterator[Finding]:
             limit=s.highest_mm,
             reason="The strand is no longer pressed flat: layers bond badly and edges come out ragged.",
             source="Common practice: 0.75 bores cautious, 0.8 bores common",
-            school=s.school("layer_height_ceiling"),
+            school=s.convention("layer_height_ceiling"),
             remedies=[remedy(f"Layers of {most:g} mm", {s.height_key: most}), *_larger_nozzle(s, height)],
         )
     lowest = s.plan.shape.layer_height_mm if s.plan.shape.slope_heights is None else s.plan.shape.slope_heights.min_mm
@@ -76,7 +76,7 @@ def full_steps(s: RuleInput) -> Iterator[Finding]:
                 remedy="Let them keep to full steps.",
                 reason="Layers that end between two full steps alternate thick and thin.",
                 source="Screw lead over steps a turn",
-                school=s.school("layer_heights"),
+                school=s.convention("layer_heights"),
                 remedies=[remedy("Full steps only", {"variable_height.full_steps": True})],
             )
         return
@@ -95,7 +95,7 @@ def full_steps(s: RuleInput) -> Iterator[Finding]:
         limit=near,
         reason="Layers that end between two full steps alternate thick and thin.",
         source="Screw lead over steps a turn",
-        school=s.school("layer_heights"),
+        school=s.convention("layer_heights"),
         remedies=[remedy(f"Layers of {near:g} mm", {"layer_height_mm": near})],
     )
 
@@ -119,7 +119,7 @@ def wide_line(s: RuleInput) -> Iterator[Finding]:
         limit=limit,
         reason="Beyond the nozzle's flat nothing presses the strand down: its edges curl and do not bond.",
         source="Common practice: 1.5 bores, and never wider than the flat",
-        school=s.school("line_width"),
+        school=s.convention("line_width"),
         remedies=[remedy(f"Lines of {most:g} mm", {f"line_width_mm.{name}": most for name in wide})],
     )
 
@@ -149,7 +149,7 @@ def narrow_line(s: RuleInput) -> Iterator[Finding]:
             limit=2 * height,
             reason="The strand is pulled thin instead of pressed; it breaks off at corners and hardly bonds.",
             source="Common practice: height at most half the width",
-            school=s.school("line_width"),
+            school=s.convention("line_width"),
             remedies=remedies,
         )
         return
@@ -169,7 +169,7 @@ def narrow_line(s: RuleInput) -> Iterator[Finding]:
             limit=NARROW_SPEED_MM_S,
             reason="A pulled strand tears where the nozzle hurries round a corner.",
             source="Common practice, typical figure",
-            school=s.school("line_width"),
+            school=s.convention("line_width"),
             remedies=[remedy(f"Walls at {NARROW_SPEED_MM_S:g} mm/s", fast), wider],
         )
 

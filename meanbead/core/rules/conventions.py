@@ -10,7 +10,7 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.house import HouseRules
 
 
-class School(Result):
+class Convention(Result):
     """One way that good practitioners follow, and why."""
 
     value: str
@@ -18,32 +18,34 @@ class School(Result):
     reason: str
 
 
-class Matter(Result):
+class Topic(Result):
     """A question with several good answers, the usual one first."""
 
     key: str
     label: str
     question: str
-    schools: list[School]
+    schools: list[Convention]
 
 
 @cache
-def matters() -> tuple[Matter, ...]:
+def topics() -> tuple[Topic, ...]:
     """All matters, in the order in which people decide them."""
     catalogue = tomllib.loads(files("meanbead.core.rules").joinpath("conventions.toml").read_text("utf-8"))
     return tuple(
-        Matter(
+        Topic(
             key=key,
             label=row["label"],
             question=row["question"],
-            schools=[School(value=value, label=label, reason=why) for value, (label, why) in row["schools"].items()],
+            schools=[
+                Convention(value=value, label=label, reason=why) for value, (label, why) in row["schools"].items()
+            ],
         )
         for key, row in catalogue.items()
     )
 
 
-def school_label(house: HouseRules, key: str) -> str:
+def convention_label(house: HouseRules, key: str) -> str:
     """How a finding names the school that speaks, such as ``Highest layer: three quarters of the bore``."""
-    matter = next(one for one in matters() if one.key == key)
-    school = next(one for one in matter.schools if one.value == getattr(house, key))
-    return f"{matter.label}: {school.label[0].lower()}{school.label[1:]}"
+    topic = next(one for one in topics() if one.key == key)
+    school = next(one for one in topic.schools if one.value == getattr(house, key))
+    return f"{topic.label}: {school.label[0].lower()}{school.label[1:]}"

@@ -138,7 +138,7 @@ def outer_speed(s: RuleInput) -> Iterator[Finding]:
         limit=limit,
         reason="Ripple, gloss and corners are made by the outer wall.",
         source="The part's purpose",
-        school=s.school("pace"),
+        school=s.convention("pace"),
         remedies=[remedy(f"{limit:g} mm/s outside", {"speed_mm_s.outer_wall": limit})],
     )
 
@@ -187,7 +187,7 @@ def ironing(s: RuleInput) -> Iterator[Finding]:
         limit=IRONING_SHARE,
         reason="The second pass runs over each face in lines a third of a bore apart.",
         source="Area over spacing and speed",
-        school=s.school("smooth_top"),
+        school=s.convention("smooth_top"),
         where=s.spots("flat_top"),
         remedies=ways,
     )
@@ -234,6 +234,6 @@ def seam(s: RuleInput) -> Iterator[Finding]:
         remedy=f"{label}.",
         reason="Each loop leaves a mark where it begins and ends.",
         source="House rule",
-        school=s.school("seam"),
+        school=s.convention("seam"),
         remedies=[remedy(label, {"seam": wanted})],
     )

@@ -105,7 +105,7 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
         limit=limit,
         reason="Above the ceiling less plastic comes out than is asked for, and then the drive skips.",
         source="Conduction into the filament and the drive's push; see the method, Melt ceiling",
-        school=s.school("temperature"),
+        school=s.convention("temperature"),
         remedies=_ways_out(s, list(capped), asked, limit, temp),
     )
 
@@ -174,7 +174,7 @@ def hotter_than_needed(s: RuleInput) -> Iterator[Finding]:
         limit=good,
         reason="Hot plastic oozes on travels, strings, and sags on overhangs.",
         source="The melt ceiling, inverted",
-        school=s.school("temperature"),
+        school=s.convention("temperature"),
         remedies=[remedy(f"{good:g} °C", {"nozzle_temp_c": good})],
     )
 

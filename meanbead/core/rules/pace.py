@@ -127,7 +127,7 @@ def short_hops(s: RuleInput) -> Iterator[Finding]:
         limit=SHORT_HOP_MM,
         reason="A pull at a short hop rarely shows, takes its time, and grinds the filament.",
         source="The ledger by cause",
-        school=s.school("retraction"),
+        school=s.convention("retraction"),
         remedies=[remedy("From 2 mm on", {"retraction.min_travel_mm": 2.0})],
     )
 
@@ -162,6 +162,6 @@ def too_much_travel(s: RuleInput) -> Iterator[Finding]:
         limit=TRAVEL_SHARE,
         reason="Many short strokes in separate places: thin walls, holes, or a filling that breaks up.",
         source="The ledger by cause",
-        school=s.school("retraction"),
+        school=s.convention("retraction"),
         remedies=ways,
     )

@@ -19,7 +19,7 @@ from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
 from meanbead.core.recipe.plan import Plan
-from meanbead.core.rules.conventions import school_label
+from meanbead.core.rules.conventions import convention_label
 
 
 @dataclass(frozen=True)
@@ -74,9 +74,9 @@ class RuleInput:
         most = min(self.material.nozzle_temp_max_c, self.printer.hotend.max_temp_c)
         return min(most, PTFE_LIMIT_C) if self.printer.hotend.lining == "ptfe" else most
 
-    def school(self, matter: str) -> str:
+    def convention(self, topic: str) -> str:
         """The house rule that speaks on a matter."""
-        return school_label(self.house, matter)
+        return convention_label(self.house, topic)
 
     def seconds(self, *features: str) -> float:
         """Seconds of features; 0 before an estimate."""

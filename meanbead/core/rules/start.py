@@ -51,7 +51,7 @@ def hold_on_bed(s: RuleInput) -> Iterator[Finding]:
             limit=STABLE_DEG,
             reason="A print that lets go after three hours costs more than a brim.",
             source="Footprint against height, and the plastic's habit",
-            school=s.school("adhesion"),
+            school=s.convention("adhesion"),
             where=s.spots("corner"),
             remedies=[remedy(f"A brim of {BRIM_MM:g} mm", {"adhesion.kind": "brim", "adhesion.width_mm": BRIM_MM})],
         )
@@ -64,7 +64,7 @@ def hold_on_bed(s: RuleInput) -> Iterator[Finding]:
             remedy="A skirt will do.",
             reason="The part stands wide enough, and its plastic hardly warps.",
             source="Footprint against height, and the plastic's habit",
-            school=s.school("adhesion"),
+            school=s.convention("adhesion"),
             remedies=[remedy("A skirt", {"adhesion.kind": "skirt", "adhesion.loops": 1})],
         )
     elif kind == "raft" and s.house.adhesion != "raft":
@@ -78,7 +78,7 @@ def hold_on_bed(s: RuleInput) -> Iterator[Finding]:
             remedy=f"A {other} holds as well on a level bed.",
             reason="Rafts are for beds that cannot be levelled, or have no heat.",
             source="Common practice",
-            school=s.school("adhesion"),
+            school=s.convention("adhesion"),
             remedies=[remedy(f"A {other}", {"adhesion.kind": other, **more})],
         )
 
@@ -114,7 +114,7 @@ def priming(s: RuleInput) -> Iterator[Finding]:
         remedy="One loop of skirt primes it, takes the blob and shows the level.",
         reason="The first centimetres come out uneven.",
         source="Common practice",
-        school=s.school("adhesion"),
+        school=s.convention("adhesion"),
         remedies=[] if reasons_for_brim(s) else [remedy("One loop of skirt", loops)],
     )
 
