@@ -108,13 +108,13 @@ def _changed(db: Session, part: Part, original: RecipeRow, asked: RecipeAdd, nam
         raise MeanBeadError("A replayed file does not tell its settings.", field="copy_of")
     nozzles = {row.id: Nozzle.model_validate(row.nozzle) for row in workshop.all_rows(db, NozzleRow)}
     job = with_settings(workshop.job_of(db, original), asked.settings, nozzles)
-    wanted = [setting.value for setting in asked.settings if setting.key == "nozzle"]
+    requested = [setting.value for setting in asked.settings if setting.key == "nozzle"]
     return workshop.add_recipe(
         db,
         part,
         name=name,
         machine_id=original.machine_id,
-        nozzle_id=int(wanted[-1] or 0) if wanted else original.nozzle_id,
+        nozzle_id=int(requested[-1] or 0) if requested else original.nozzle_id,
         material_id=original.material_id,
         choices=job.recipe,
         after=original,

@@ -64,9 +64,9 @@ def _from_device(path: str, timeout_s: float, settle_s: float) -> str:
 
 def _ask(line: int, send: Callable[[bytes], object], timeout_s: float, settle_s: float) -> str:
     until = time.monotonic() + timeout_s
-    _listen(line, until, settle_s, wanted=None)
+    _listen(line, until, settle_s, requested=None)
     send(COMMAND)
-    heard = _listen(line, until, timeout_s, wanted=_DONE)
+    heard = _listen(line, until, timeout_s, requested=_DONE)
     if not _DONE.search(heard):
         raise _unusable(
             "The console did not finish its answer in time.", "Try again, or paste what its own console program shows."
@@ -74,7 +74,7 @@ def _ask(line: int, send: Callable[[bytes], object], timeout_s: float, settle_s:
     return heard.decode("utf-8", errors="replace")
 
 
-def _listen(line: int, until: float, rest_s: float, wanted: re.Pattern[bytes] | None) -> bytes:
+def _listen(line: int, until: float, rest_s: float, requested: re.Pattern[bytes] | None) -> bytes:
     """Bytes until the line rests, the time is over, or what is wanted has come."""
     heard = b""
     while len(heard) < MAX_BYTES:
@@ -85,7 +85,7 @@ def _listen(line: int, until: float, rest_s: float, wanted: re.Pattern[bytes] | 
         if not data:
             break
         heard += data
-        if wanted is not None and wanted.search(heard):
+        if requested is not None and requested.search(heard):
             break
     return heard
 

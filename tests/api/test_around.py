@@ -45,8 +45,8 @@ class AroundAColumn(ApiCase):
         part = self.upload()
         with self.database.session.begin() as session:
             purpose = next(one for one in workshop.all_rows(session, Purpose) if one.name == "Workhorse")
-            wanted = purpose.id
-        self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": wanted})
+            requested = purpose.id
+        self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": requested})
         self.assertEqual(self.looked_at(self.columns(part)[0]["id"]).limits.shell_mm, 1.6)
 
     def test_the_fullest_spool_speaks_and_dryness_wears_off(self) -> None:

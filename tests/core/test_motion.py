@@ -279,15 +279,15 @@ class WholePaths(unittest.TestCase):
     """The one-pass functions for whole paths against those that they stand for."""
 
     def check(self, delta: np.ndarray, printer: Printer, rng: np.random.Generator) -> None:
-        asked, wanted = rng.uniform(5, 200, len(delta)), rng.uniform(200, 3000, len(delta))
-        limits = path_limits(delta, asked, wanted, printer)
+        asked, requested = rng.uniform(5, 200, len(delta)), rng.uniform(200, 3000, len(delta))
+        limits = path_limits(delta, asked, requested, printer)
         path = np.sqrt((delta[:, :3] ** 2).sum(axis=1))
         length = np.where(path > 0, path, np.abs(delta[:, 3]))
         unit = delta / length[:, None]
         shares = motor_shares(unit, printer)
         halt = np.zeros(len(delta), dtype=bool)
         halt[0] = True
-        acceleration = np.minimum(wanted, acceleration_limits_mm_s2(shares, printer))
+        acceleration = np.minimum(requested, acceleration_limits_mm_s2(shares, printer))
         corner, stop = corner_limits_mm_s(unit, length, shares, acceleration, halt, printer)
         np.testing.assert_allclose(limits.length_mm, length)
         np.testing.assert_allclose(limits.speed_mm_s, np.minimum(asked, speed_limits_mm_s(shares, printer)))

@@ -110,9 +110,9 @@ class Slivers(unittest.TestCase):
         found = said({"walls": walls}, insight=insight(walls={thickness: 4000.0}))
         if "sliver" not in found:
             return
-        wanted = int(found["sliver"].remedies[0].settings[0].value or 0)
-        self.assertGreater(wanted, walls)
-        after = said({"walls": wanted}, insight=insight(walls={thickness: 4000.0}))
+        requested = int(found["sliver"].remedies[0].settings[0].value or 0)
+        self.assertGreater(requested, walls)
+        after = said({"walls": requested}, insight=insight(walls={thickness: 4000.0}))
         self.assertNotIn("sliver", after)
-        before = said({"walls": wanted - 1}, insight=insight(walls={thickness: 4000.0}))
+        before = said({"walls": requested - 1}, insight=insight(walls={thickness: 4000.0}))
         self.assertIn("sliver", before)

@@ -113,10 +113,10 @@ class Idle(unittest.TestCase):
 
     def test_each_dependent_setting_shows_just_where_it_counts(self) -> None:
         known = {one.key for one in choices()}
-        for prefix, (switch, wanted) in ONLY_WITH.items():
+        for prefix, (switch, requested) in ONLY_WITH.items():
             mine = {key for key in known if (key == prefix or key.startswith(f"{prefix}.")) and key != switch}
             self.assertTrue(mine, prefix)
-            on = wanted[0] if isinstance(wanted, tuple) else wanted
+            on = requested[0] if isinstance(requested, tuple) else requested
             shown = self.keys(with_value(Recipe(), switch, on))
             self.assertTrue(mine & shown, prefix)
             off = {"adhesion.kind": "none", "variable_height.kind": "even"}.get(switch, "none")

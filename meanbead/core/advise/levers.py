@@ -81,28 +81,30 @@ def levers(
     Raises :class:`MeanBeadError` where the recipe itself cannot be printed; ``progress`` may raise to end it.
     """
     base = try_out(engine, job, context)
-    wanted = candidates(base, context)
+    requested = candidates(base, context)
     found: list[Lever] = []
-    for number, lever in enumerate(_tried(engine, base, context, wanted), start=1):
+    for number, lever in enumerate(_tried(engine, base, context, requested), start=1):
         if lever is not None:
             found.append(lever)
         if progress is not None:
-            now = Advice(base=base.measures, levers=ranked(found, goal), tried=number, of=len(wanted))
-            progress(number / (len(wanted) + 2), f"{number} of {len(wanted)} changes", now)
+            now = Advice(base=base.measures, levers=ranked(found, goal), tried=number, of=len(requested))
+            progress(number / (len(requested) + 2), f"{number} of {len(requested)} changes", now)
     together = all_that_cost_nothing(engine, base, context, ranked(found, goal))
-    return Advice(base=base.measures, levers=ranked(found, goal), tried=len(wanted), of=len(wanted), together=together)
+    return Advice(
+        base=base.measures, levers=ranked(found, goal), tried=len(requested), of=len(requested), together=together
+    )
 
 
-def _tried(engine: Engine, base: Trial, context: AdviceContext, wanted: list[Candidate]) -> Iterator[Lever | None]:
-    return ordered_map(lambda one: try_lever(engine, base, context, one), wanted)
+def _tried(engine: Engine, base: Trial, context: AdviceContext, requested: list[Candidate]) -> Iterator[Lever | None]:
+    return ordered_map(lambda one: try_lever(engine, base, context, one), requested)
 
 
 def tried(engine: Engine, base: Trial, context: AdviceContext) -> Iterator[tuple[float, Lever | None]]:
     """The remedies of a recipe's findings, each tried: what it saves or costs, and whether its finding falls silent; with
     the share of them that is done."""
-    wanted = remedies(base)
-    for number, lever in enumerate(_tried(engine, base, context, wanted), start=1):
-        yield number / len(wanted), lever
+    requested = remedies(base)
+    for number, lever in enumerate(_tried(engine, base, context, requested), start=1):
+        yield number / len(requested), lever
 
 
 def try_lever(engine: Engine, base: Trial, context: AdviceContext, candidate: Candidate) -> Lever | None:

@@ -284,12 +284,12 @@ class _Search:
         most = 0
         while self._time_left():
             promise = self._promises()
-            wanted = [int(k) for k in np.argsort(-promise, kind="stable")[:_AT_ONCE] if promise[k] > 0]
-            if not wanted:
+            requested = [int(k) for k in np.argsort(-promise, kind="stable")[:_AT_ONCE] if promise[k] > 0]
+            if not requested:
                 return
             left = int(np.count_nonzero(promise))
             most = max(most, left)
-            self._compute_whole(wanted)
+            self._compute_whole(requested)
             share = 0.7 + 0.3 * (1 - left / (most + 1))
             self._progress(share, f"{self._in_full} computed in full, {left} more may be better", self._found(False))
 

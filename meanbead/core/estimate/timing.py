@@ -175,33 +175,33 @@ def time_strokes(
     table = moves if moves is not None else all_moves(strokes, plan, printer)
     stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
     stroke_asked = set_speeds_mm_s(strokes, plan)
-    asked, wanted, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
-    stroke_wanted = set_accelerations_mm_s2(strokes, plan)
+    asked, requested, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
+    stroke_requested = set_accelerations_mm_s2(strokes, plan)
     wipes_mm_s2 = (
         plan.print_acceleration_mm_s2 if printer.acceleration_mm_s2.wipe == "print" else plan.travel_acceleration_mm_s2
     )
 
     def wish(part: tuple[int, int]) -> None:
-        _wishes(
+        _requested(
             part[0],
             part[1],
             table.delta,
             table.kind,
             table.stroke,
             stroke_asked,
-            stroke_wanted,
+            stroke_requested,
             stroke_melt,
             plan.speed_mm_s.travel,
             plan.retraction_speed_mm_s,
             printer.acceleration_mm_s2.retract,
             wipes_mm_s2,
             asked,
-            wanted,
+            requested,
             melt,
         )
 
     parallel_map(wish, halves(len(table)))
-    limits = path_limits(table.delta, asked, wanted, printer)
+    limits = path_limits(table.delta, asked, requested, printer)
     plastic = table.kind == Kind.PLASTIC
     # Without corners between plastic no speed is lower, so no move takes longer: the difference is what they cost.
     between_plastic = plastic.copy()
@@ -237,37 +237,41 @@ def time_strokes(
 
 
 @numba.njit(cache=True, nogil=True)
-def _wishes(  # type: ignore[no-untyped-def]
+def _requested(  # type: ignore[no-untyped-def]
     low,
     high,
     delta,
     kind,
     stroke,
     stroke_asked,
-    stroke_wanted,
+    stroke_requested,
     stroke_melt,
     travel,
     pull,
     pull_acceleration,
     wipe_acceleration,
     asked,
-    wanted,
+    requested,
     melt,
 ):
     """Speed and acceleration that each move is asked for, and the speed that the melt ceiling allows, (moves,) each."""
     for k in range(low, high):
         melt[k] = np.inf
         if kind[k] == _PLASTIC:
-            asked[k], wanted[k], melt[k] = stroke_asked[stroke[k]], stroke_wanted[stroke[k]], stroke_melt[stroke[k]]
+            asked[k], requested[k], melt[k] = (
+                stroke_asked[stroke[k]],
+                stroke_requested[stroke[k]],
+                stroke_melt[stroke[k]],
+            )
         elif kind[k] == _TRAVEL:
-            asked[k], wanted[k] = travel, stroke_wanted[stroke[k]]
+            asked[k], requested[k] = travel, stroke_requested[stroke[k]]
         elif kind[k] < _LIFT:
             # A wipe pulls at the retraction's pace, however short or long its way.
             path = np.sqrt(delta[k, 0] ** 2 + delta[k, 1] ** 2 + delta[k, 2] ** 2)
             asked[k] = pull * (path / abs(delta[k, 3])) if path > 0 else pull
-            wanted[k] = wipe_acceleration if path > 0 else pull_acceleration
+            requested[k] = wipe_acceleration if path > 0 else pull_acceleration
         else:
-            asked[k] = wanted[k] = np.inf
+            asked[k] = requested[k] = np.inf
 
 
 @numba.njit(cache=True, nogil=True)

@@ -17,12 +17,12 @@ def with_limits(pieces: Iterable[bytes], pattern: str, printer: Printer) -> Iter
     By the junction-deviation law a speed ``v`` through a square corner is the deviation ``v^2 (sqrt(2) - 1) / a``.
     """
     try:
-        wanted = re.compile(pattern.encode())
+        requested = re.compile(pattern.encode())
     except re.error as problem:
         raise MeanBeadError(
             f"The limits pattern is no regular expression: {problem}.", field="limits_pattern"
         ) from None
-    if not {"acceleration", "corner"} & set(wanted.groupindex):
+    if not {"acceleration", "corner"} & set(requested.groupindex):
         raise MeanBeadError(
             "The limits pattern has neither a group named acceleration nor one named corner.",
             field="limits_pattern",
@@ -32,7 +32,7 @@ def with_limits(pieces: Iterable[bytes], pattern: str, printer: Printer) -> Iter
 
     def said(line: bytes) -> bytes:
         nonlocal acceleration
-        found = wanted.match(line)
+        found = requested.match(line)
         if found is None:
             return line
         groups, words = found.groupdict(), []

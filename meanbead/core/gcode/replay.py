@@ -223,8 +223,10 @@ class _Player:
             raise MeanBeadError(
                 "The feature pattern has no group named feature.", field="pattern", remedy="Write (?P<feature>...)."
             )
-        wanted = printer.acceleration_mm_s2
-        self.state = gc.new_state(wanted.print, wanted.travel, wanted.retract, wipes_print=wanted.wipe == "print")
+        requested = printer.acceleration_mm_s2
+        self.state = gc.new_state(
+            requested.print, requested.travel, requested.retract, wipes_print=requested.wipe == "print"
+        )
         self.names: dict[str, int] = {"unlabelled": 0}
         self.current = 0
         self.halt_next = True

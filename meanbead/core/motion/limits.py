@@ -86,7 +86,7 @@ class PathLimits:
     halt: NDArray[np.bool_]
 
 
-def path_limits(delta: Floats, asked_mm_s: Floats, wanted_mm_s2: Floats, printer: Printer) -> PathLimits:
+def path_limits(delta: Floats, asked_mm_s: Floats, requested_mm_s2: Floats, printer: Printer) -> PathLimits:
     """Limits of a path from rest, ``delta`` (n, 4) the change of x, y, z and filament of each move, mm.
 
     The same as the functions above one after the other, in one pass over the moves and without arrays in between.
@@ -103,7 +103,7 @@ def path_limits(delta: Floats, asked_mm_s: Floats, wanted_mm_s2: Floats, printer
             part[1],
             delta,
             asked_mm_s,
-            wanted_mm_s2,
+            requested_mm_s2,
             printer.kinematics == "coupled_gantry",
             np.array([top.x, top.y, top.z, top.e]),
             np.array([most.x, most.y, most.z, most.e]),
@@ -138,8 +138,8 @@ def _share(delta, k, coupled, share):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _acceleration(share, wanted, most):  # type: ignore[no-untyped-def]
-    bound = wanted
+def _acceleration(share, requested, most):  # type: ignore[no-untyped-def]
+    bound = requested
     for axis in range(4):
         part = abs(share[axis])
         if part > 0:
@@ -153,7 +153,7 @@ def _path_limits(  # type: ignore[no-untyped-def]
     high,
     delta,
     asked,
-    wanted,
+    requested,
     coupled,
     top,
     most,
@@ -171,7 +171,7 @@ def _path_limits(  # type: ignore[no-untyped-def]
     alone_before, acceleration_before, length_before = True, 0.0, 0.0
     if low > 0:
         length_before, alone_before = _share(delta, low - 1, coupled, before)
-        acceleration_before = _acceleration(before, wanted[low - 1], most)
+        acceleration_before = _acceleration(before, requested[low - 1], most)
     for k in range(low, high):
         length[k], alone = _share(delta, k, coupled, share)
         fastest, to_rest = asked[k], np.inf
@@ -181,7 +181,7 @@ def _path_limits(  # type: ignore[no-untyped-def]
                 fastest = min(fastest, top[axis] / part)
                 to_rest = min(to_rest, jerk[axis] / part)
         speed[k] = fastest
-        acceleration[k] = _acceleration(share, wanted[k], most)
+        acceleration[k] = _acceleration(share, requested[k], most)
         if deviation > 0:
             halt[k] = k == 0 or alone or alone_before
             corner[k], stop[k] = 0.0, 0.0

@@ -71,10 +71,10 @@ def candidate_directions(solid: Solid, count: int = 10) -> Floats:
     flats = np.bincount(which.ravel(), weights=area)
     order = np.argsort(-flats, kind="stable")
     worth = order[flats[order] > 0.01 * area.sum()]
-    wanted = np.concatenate([_AXES[:1], normals[worth], _AXES[1:]])
-    wanted = wanted / np.linalg.norm(wanted, axis=1)[:, None]
+    requested = np.concatenate([_AXES[:1], normals[worth], _AXES[1:]])
+    requested = requested / np.linalg.norm(requested, axis=1)[:, None]
     chosen: list[Floats] = []
-    for direction in wanted:
+    for direction in requested:
         if all(direction @ other < np.cos(np.radians(ALIKE_DEG)) for other in chosen):
             chosen.append(direction)
             if len(chosen) == count:

@@ -34,8 +34,8 @@ class Rays:
         corners = np.ascontiguousarray(solid.vertices[solid.faces])
         low, high = solid.vertices.min(axis=0) - 1e-3, solid.vertices.max(axis=0) + 1e-3
         size = high - low
-        wanted = float(np.clip(len(corners) / _FACES_PER_CELL, 64, MAX_CELLS))
-        side = float(np.prod(size) / wanted) ** (1 / 3)
+        requested = float(np.clip(len(corners) / _FACES_PER_CELL, 64, MAX_CELLS))
+        side = float(np.prod(size) / requested) ** (1 / 3)
         shape = np.clip(np.ceil(size / side), 1, 512).astype(np.int64)
         cell = size / shape
         starts, members = _sort_in(corners, low, cell, shape)

@@ -87,10 +87,10 @@ def as_csv(rows: list[Setting]) -> str:
 
 
 def _plays_a_part(key: str, plan: Recipe) -> bool:
-    for prefix, (other, wanted) in ONLY_WITH.items():
+    for prefix, (other, requested) in ONLY_WITH.items():
         if (key == prefix or key.startswith(f"{prefix}.")) and key != other:
             has = value_at(plan, other)
-            if has not in (wanted if isinstance(wanted, tuple) else (wanted,)):
+            if has not in (requested if isinstance(requested, tuple) else (requested,)):
                 return False
     return True
 

@@ -220,9 +220,9 @@ def seam(s: RuleInput) -> Iterator[Finding]:
     if s.plan.shape.spiral or s.plan.shape.walls == 0:
         return
     if s.house.seam == "hidden" and place in ("nearest", "scattered"):
-        wanted, label = "back", "At the back"
+        requested, label = "back", "At the back"
     elif s.house.seam == "scattered" and place != "scattered":
-        wanted, label = "scattered", "Scattered"
+        requested, label = "scattered", "Scattered"
     else:
         return
     yield Finding(
@@ -235,5 +235,5 @@ def seam(s: RuleInput) -> Iterator[Finding]:
         reason="Each loop leaves a mark where it begins and ends.",
         source="House rule",
         school=s.convention("seam"),
-        remedies=[remedy(label, {"seam": wanted})],
+        remedies=[remedy(label, {"seam": requested})],
     )

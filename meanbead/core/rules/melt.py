@@ -188,8 +188,8 @@ def metal_extra_c(s: RuleInput) -> float:
 def cold_metal(s: RuleInput) -> Iterator[Finding]:
     """A nozzle metal that passes heat badly needs a higher setting."""
     extra = round(metal_extra_c(s))
-    wanted = min(s.material.nozzle_temp_c + extra, s.highest_c)
-    if extra < 4 or s.plan.nozzle_temp_c >= wanted - 0.5 or s.plan.nozzle_temp_c < s.material.nozzle_temp_min_c:
+    requested = min(s.material.nozzle_temp_c + extra, s.highest_c)
+    if extra < 4 or s.plan.nozzle_temp_c >= requested - 0.5 or s.plan.nozzle_temp_c < s.material.nozzle_temp_min_c:
         return
     metal = s.nozzle.metal.replace("_", " ")
     yield Finding(
@@ -197,12 +197,12 @@ def cold_metal(s: RuleInput) -> Iterator[Finding]:
         severity="note",
         field="nozzle_temp_c",
         sentence=f"A {metal} nozzle is about {extra} °C colder inside than a brass one at the same setting.",
-        remedy=f"Set {wanted:g} °C.",
+        remedy=f"Set {requested:g} °C.",
         value=s.plan.nozzle_temp_c,
-        limit=wanted,
+        limit=requested,
         reason="Steel conducts heat worse than brass, so the plastic in the tip is colder than the sensor.",
         source="Typical loss by metal; see the method, Melt ceiling",
-        remedies=[remedy(f"{wanted:g} °C", {"nozzle_temp_c": wanted})],
+        remedies=[remedy(f"{requested:g} °C", {"nozzle_temp_c": requested})],
     )
 
 

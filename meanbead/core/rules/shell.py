@@ -170,16 +170,16 @@ def shell_limit(s: RuleInput) -> Iterator[Finding]:
 
 
 def _shell(
-    s: RuleInput, shell: float, wanted: float, rule: str, says: str, source: str, *, near: bool = False
+    s: RuleInput, shell: float, requested: float, rule: str, says: str, source: str, *, near: bool = False
 ) -> Finding:
     height = s.plan.shape.layer_height_mm
     outer = s.plan.shape.width_mm.outer_wall
     spacing = bead_spacing_mm(s.plan.shape.width_mm.inner_wall, height)
-    count = (wanted - outer) / spacing + 1
+    count = (requested - outer) / spacing + 1
     walls = max(1, round(count) if near else math.ceil(count - 1e-6))
     ways: list[Remedy] = []
     reached = outer + (walls - 1) * spacing
-    if not near or abs(reached / wanted - 1) <= 0.3:
+    if not near or abs(reached / requested - 1) <= 0.3:
         ways.append(remedy(f"{walls} wall{'s' if walls > 1 else ''}", {"walls": walls}))
     return Finding(
         rule=rule,
@@ -188,7 +188,7 @@ def _shell(
         sentence=f"The shell is {shell:.2f} mm thick; {says}.",
         remedy=f"{walls} wall{'s' if walls > 1 else ''}.",
         value=shell,
-        limit=wanted,
+        limit=requested,
         reason="Walls count in millimetres, not in lines: two of a small nozzle are about one of a large one.",
         source=source,
         remedies=ways,

@@ -87,15 +87,15 @@ def split_fill(
     all_solid = choices.density[layer] >= SOLID_DENSITY
     upward = np.where(all_solid, np.minimum(top, 1), top)
     downward = np.where(all_solid, np.minimum(bottom, 1), bottom)
-    wanted = {-step: downward >= step for step in range(1, int(downward.max(initial=0)) + 1)}
-    wanted |= {step: upward >= step for step in range(1, int(upward.max(initial=0)) + 1)}
+    requested = {-step: downward >= step for step in range(1, int(downward.max(initial=0)) + 1)}
+    requested |= {step: upward >= step for step in range(1, int(upward.max(initial=0)) + 1)}
     if all_solid.any():
         # Where all is solid it still matters what is seen.
-        wanted[-1] = wanted.get(-1, np.zeros(len(layer), dtype=bool)) | all_solid
-        wanted[1] = wanted.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
+        requested[-1] = requested.get(-1, np.zeros(len(layer), dtype=bool)) | all_solid
+        requested[1] = requested.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
     inside, strips = _without_strips(inside, widths, all_solid & variable, all_solid)
     asked = prepared_copies(sections)
-    bare = {step: _bare(inside, layer, asked, step, where) for step, where in wanted.items()}
+    bare = {step: _bare(inside, layer, asked, step, where) for step, where in requested.items()}
     covered = inside
     for step in bare:
         covered = _cut_to_neighbour(covered, layer, sections, step, bare[step])
@@ -203,11 +203,11 @@ def _holes(regions: Objects) -> NDArray[np.int64]:
 
 
 def _bare(
-    inside: Objects, layer: NDArray[np.int64], sections: Objects, step: int, wanted: NDArray[np.bool_]
+    inside: Objects, layer: NDArray[np.int64], sections: Objects, step: int, requested: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
     """True where the section ``step`` layers away leaves some of a wanted region bare; cheap on prepared sections."""
     near = layer + step
-    bare: NDArray[np.bool_] = ~shapely.is_empty(inside) & wanted
+    bare: NDArray[np.bool_] = ~shapely.is_empty(inside) & requested
     exists = (near >= 0) & (near < len(sections)) & bare
     bare[exists] = ~shapely.covers(sections[near[exists]], inside[exists])
     return bare
@@ -281,10 +281,10 @@ def _opened(regions: Objects, radius_mm: NDArray[np.float64], *, thin_only: bool
     With ``thin_only`` regions that are on average ten radii wide or more are left as they are.
     """
     result = regions.copy()
-    wanted = ~shapely.is_empty(regions)
+    requested = ~shapely.is_empty(regions)
     if thin_only:
-        wanted &= 2 * shapely.area(regions) < 10 * radius_mm * shapely.length(regions)
-    where = np.flatnonzero(wanted)
+        requested &= 2 * shapely.area(regions) < 10 * radius_mm * shapely.length(regions)
+    where = np.flatnonzero(requested)
     if not len(where):
         return result
     kept = parallel_apply(_grown, regions[where], -radius_mm[where])
