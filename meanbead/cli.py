@@ -240,7 +240,7 @@ def _levers(arguments: argparse.Namespace) -> None:
     print(f"now        {duration(advice.base.piece_time_s)}   {advice.base.filament_g:.1f} g")
     for lever in advice.levers:
         takes = (
-            "; ".join([*lever.takes, *(f"breaks a limit: {one.sentence}" for one in lever.breaks)]) or "takes nothing"
+            "; ".join([*lever.takes, *(f"breaks a limit: {item.sentence}" for item in lever.breaks)]) or "takes nothing"
         )
         print(f"{duration_difference(lever.time_s):>13}  {lever.filament_g:+6.1f} g  {lever.label} ({takes})")
     if advice.together is not None:
@@ -302,7 +302,7 @@ def _read_vary(path: Path, context: AdviceContext) -> dict[str, list[Any]]:
 
 def _bores(text: str) -> list[float]:
     try:
-        bores = [float(one) for one in text.split(",") if one]
+        bores = [float(entry) for entry in text.split(",") if entry]
     except ValueError:
         bores = [0.0]
     if not all(0.1 <= bore <= 2 for bore in bores):

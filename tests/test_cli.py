@@ -51,7 +51,7 @@ class Shell(unittest.TestCase):
         advice = json.loads(out)
         self.assertEqual(code, 0)
         self.assertGreater(len(advice["levers"]), 10)
-        self.assertIn("nozzle", {one["group"] for one in advice["levers"]})
+        self.assertIn("nozzle", {lever["group"] for lever in advice["levers"]})
         said = self.run_it("levers", self.part)[1].splitlines()
         self.assertIn("now", said[0])
         self.assertIn("takes nothing", "".join(said))

@@ -61,7 +61,7 @@ def list_findings(recipe_id: int) -> FindingsOut:
     rule_input = advice.rule_input(job, estimate=estimate)
     return FindingsOut(
         # A waste is only one once its remedy has been seen to save: see :func:`start_remedies`.
-        findings=[one for one in findings(rule_input) if one.severity != "waste"],
+        findings=[finding for finding in findings(rule_input) if finding.severity != "waste"],
         measures=measures(job, rule_input.plan, estimate, advice),
         purpose=purpose,
     )

@@ -101,7 +101,9 @@ def house_versions(house_id: int) -> VersionsOut:
     """What a house recipe has held, since when, and by whom."""
     with session() as db:
         workshop.get(db, HouseRecipe, house_id)
-        return VersionsOut(versions=[version_out(one) for one in workshop.versions_of(db, HouseRecipe, house_id)])
+        return VersionsOut(
+            versions=[version_out(version) for version in workshop.versions_of(db, HouseRecipe, house_id)]
+        )
 
 
 def _column(db: Session, recipe_id: int) -> RecipeRow:

@@ -372,7 +372,9 @@ def recipe_versions(recipe_id: int) -> VersionsOut:
     """What a column has held, since when, and by whom."""
     with session() as db:
         workshop.get_recipe(db, recipe_id)
-        return VersionsOut(versions=[version_out(one) for one in workshop.versions_of(db, RecipeRow, recipe_id)])
+        return VersionsOut(
+            versions=[version_out(version) for version in workshop.versions_of(db, RecipeRow, recipe_id)]
+        )
 
 
 @blueprint.post("/preview")

@@ -111,7 +111,7 @@ def strokes_index(recipe_id: int) -> StrokesIndex:
         high_mm=[float(high[0]), float(high[1]), float(strokes.layers.top_mm[-1])],
         melt_ceiling_mm3_s=detail.ceiling_mm3_s,
         fastest_mm_s=float(detail.speed_mm_s[~strokes.is_travel].max()),
-        marks=[] if drawn is None else [_mark(one) for one in drawn.marks],
+        marks=[] if drawn is None else [_mark(mark) for mark in drawn.marks],
     )
 
 

@@ -40,7 +40,7 @@ class Around:
         """What advice depends on beside the job, as plain values: the hour is left out, for advice would never keep."""
         models = (self.limits, self.house, self.shop.model_copy(update={"now_h": None}))
         nozzles = {str(number): one.model_dump(mode="json") for number, one in self.nozzles.items()}
-        return [*(one.model_dump(mode="json") for one in models), nozzles, self.shell_before_mm]
+        return [*(model.model_dump(mode="json") for model in models), nozzles, self.shell_before_mm]
 
     def context(self, engine: Engine) -> AdviceContext:
         """With the part's own facts; the first time they take up to a second."""
@@ -66,7 +66,7 @@ def around(session: Session, row: RecipeRow, moment: datetime | None = None) -> 
     if part.purpose_id is not None:
         limits = Limits.model_validate(workshop.get(session, Purpose, part.purpose_id).limits)
     house = house_of(session)
-    nozzles = {one.id: Nozzle.model_validate(one.nozzle) for one in workshop.all_rows(session, NozzleRow)}
+    nozzles = {entry.id: Nozzle.model_validate(entry.nozzle) for entry in workshop.all_rows(session, NozzleRow)}
     return Around(
         job=workshop.job_of(session, row),
         limits=limits,

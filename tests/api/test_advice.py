@@ -23,12 +23,12 @@ class Advice(WorkerCase):
 
     def rules(self, column: dict[str, Any]) -> dict[str, dict[str, Any]]:
         found = self.call("GET", f"/api/recipes/{column['id']}/findings")["findings"]
-        return {one["rule"]: one for one in found}
+        return {item["rule"]: item for item in found}
 
     def test_findings_speak_by_purpose_and_a_remedy_clears_them(self) -> None:
         column = self.column({"speed_mm_s": {"outer_wall": 90}})
         self.assertNotIn("outer_speed", self.rules(column))
-        purposes = {one["name"]: one for one in self.call("GET", "/api/shelf")["purposes"]}
+        purposes = {purpose["name"]: purpose for purpose in self.call("GET", "/api/shelf")["purposes"]}
         part = self.call("GET", f"/api/parts/{column['part_id']}")
         body = {"version": part["version"], "purpose_id": purposes["Show piece"]["id"]}
         self.call("PATCH", f"/api/parts/{part['id']}", body)
@@ -37,7 +37,7 @@ class Advice(WorkerCase):
         (way,) = finding["remedies"]
         tried = self.wait(self.call("POST", f"/api/recipes/{column['id']}/remedies", status=202))["remedies"]
         self.assertTrue(tried["complete"])
-        mine = next(one for one in tried["remedies"] if one["rule"] == "outer_speed")
+        mine = next(remedy for remedy in tried["remedies"] if remedy["rule"] == "outer_speed")
         self.assertIn("outer_speed", mine["clears"])
         self.assertGreater(mine["time_s"], 0)
         body = {"copy_of": column["id"], "settings": way["settings"], "name": "Calmer"}
@@ -96,7 +96,7 @@ class Advice(WorkerCase):
         self.assertEqual(advice["tried"], advice["of"])
         self.assertEqual(self.call("POST", address, {"goal": "minutes"}, 202)["id"], done["id"])
         self.assertNotEqual(self.call("POST", address, {"goal": "grams"}, 202)["id"], done["id"])
-        nozzle = next(one for one in advice["levers"] if one["group"] == "nozzle")
+        nozzle = next(lever for lever in advice["levers"] if lever["group"] == "nozzle")
         body = {"copy_of": column["id"], "settings": nozzle["settings"]}
         made = self.call("POST", f"/api/parts/{column['part_id']}/recipes", body, 201)
         self.assertNotEqual(made["nozzle_id"], column["nozzle_id"])
@@ -163,13 +163,13 @@ class Advice(WorkerCase):
         column = self.column({"infill": {"density": 0.3}})
         address = f"/api/recipes/{column['id']}/levers"
         advice = self.wait(self.call("POST", address, {"goal": "grams"}, 202))["levers"]
-        kept = [one["filament_g"] for one in advice["levers"] if not one["takes"] and not one["breaks"]]
+        kept = [lever["filament_g"] for lever in advice["levers"] if not lever["takes"] and not lever["breaks"]]
         self.assertEqual(kept, sorted(kept))
         house = self.call("GET", "/api/house-rules")
         rules = house["rules"] | {"retraction": "every_hop"}
         changed = self.call("PATCH", "/api/house-rules", {"version": house["version"], "rules": rules})
         again = self.wait(self.call("POST", address, {"goal": "grams"}, 202))["levers"]
-        keys = {setting["key"] for one in again["levers"] for setting in one["settings"]}
+        keys = {setting["key"] for lever in again["levers"] for setting in lever["settings"]}
         self.assertNotIn("retraction.min_travel_mm", keys)
         self.call("PATCH", "/api/house-rules", {"version": changed["version"], "rules": house["rules"]})
 
@@ -191,7 +191,7 @@ class Advice(WorkerCase):
         column = self.column({"adhesion": {"kind": "raft"}})
         self.assertNotIn("needless_raft", self.rules(column))
         found = self.wait(self.call("POST", f"/api/recipes/{column['id']}/remedies", status=202))["remedies"]
-        (raft,) = [one for one in found["waste"] if one["finding"]["rule"] == "needless_raft"]
+        (raft,) = [waste for waste in found["waste"] if waste["finding"]["rule"] == "needless_raft"]
         self.assertLess(raft["savings"][0]["time_s"], -60)
 
     def test_one_row_of_rules_and_no_more(self) -> None:

@@ -76,7 +76,7 @@ class Parts(ApiCase):
         self.assertEqual((renamed["name"], renamed["version"]), ("Crate", part["version"] + 1))
         self.call("POST", f"/api/parts/{part['id']}/delete", {"version": renamed["version"]})
         self.call("GET", f"/api/parts/{part['id']}", status=404)
-        self.assertNotIn(part["id"], [one["id"] for one in self.call("GET", "/api/parts")["parts"]])
+        self.assertNotIn(part["id"], [entry["id"] for entry in self.call("GET", "/api/parts")["parts"]])
         self.call("POST", f"/api/parts/{part['id']}/restore")
         self.assertEqual(self.call("GET", f"/api/parts/{part['id']}")["name"], "Crate")
 
@@ -123,7 +123,9 @@ class Recipes(ApiCase):
         self.assertEqual(again["estimate"], after)
         self.assertEqual(again["choices"]["layer_height_mm"], 0.28)
         self.assertEqual(again["version"], self.column["version"] + 1)
-        headline = [one["headline"] for one in self.call("GET", "/api/parts")["parts"] if one["id"] == self.part["id"]]
+        headline = [
+            part["headline"] for part in self.call("GET", "/api/parts")["parts"] if part["id"] == self.part["id"]
+        ]
         self.assertAlmostEqual(headline[0]["print_time_s"], after["print_time_s"])
 
     def test_going_back_finds_the_stored_estimate(self) -> None:
@@ -166,7 +168,7 @@ class Recipes(ApiCase):
         self.edit(choices={"walls": 3})
         made = self.call("POST", f"/api/parts/{self.part['id']}/recipes", {"copy_of": self.column["id"]}, 201)
         columns = self.columns(self.part)
-        self.assertEqual([one["id"] for one in columns][1], made["id"])
+        self.assertEqual([column["id"] for column in columns][1], made["id"])
         self.assertEqual(made["choices"]["walls"], 3)
         other = self.upload()
         self.call("POST", f"/api/parts/{other['id']}/recipes", {"copy_of": self.column["id"]}, 422)
@@ -243,7 +245,7 @@ class Everything(ApiCase):
         for key, value in EVERYTHING.items():
             kept = edited["choices"][key]
             if key == "height_ranges":
-                kept = [{k: v for k, v in one.items() if v is not None} for one in kept]
+                kept = [{k: v for k, v in prospect.items() if v is not None} for prospect in kept]
             self.assertEqual(kept if not isinstance(value, dict) else {k: kept[k] for k in value}, value)
         told = self.call("POST", f"{address}/estimate")
         self.assertGreater(told["print_time_s"], plain["print_time_s"])

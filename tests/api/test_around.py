@@ -30,8 +30,8 @@ class AroundAColumn(ApiCase):
 
     def take_off(self, *ids: int) -> None:
         with self.database.session.begin() as session:
-            for one in ids:
-                workshop.delete(session, session.get_one(Spool, one))
+            for recipe_id in ids:
+                workshop.delete(session, session.get_one(Spool, recipe_id))
 
     def test_without_a_purpose_no_limit_holds(self) -> None:
         found = self.looked_at(self.columns(self.upload())[0]["id"])
@@ -44,7 +44,7 @@ class AroundAColumn(ApiCase):
     def test_the_purpose_sets_the_limits(self) -> None:
         part = self.upload()
         with self.database.session.begin() as session:
-            purpose = next(one for one in workshop.all_rows(session, Purpose) if one.name == "Workhorse")
+            purpose = next(row for row in workshop.all_rows(session, Purpose) if row.name == "Workhorse")
             requested = purpose.id
         self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": requested})
         self.assertEqual(self.looked_at(self.columns(part)[0]["id"]).limits.shell_mm, 1.6)

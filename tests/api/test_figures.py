@@ -125,7 +125,7 @@ class WaysToStand(ApiCase):
             )  # fmt: skip
 
         ways = [way(9, problem="no"), way(1, steady=False), way(5), way(3), way(2, steady=False)]
-        self.assertEqual([one.print_time_s for one in _ranked(ways)], [3, 5, 1, 2, 9])
+        self.assertEqual([entry.print_time_s for entry in _ranked(ways)], [3, 5, 1, 2, 9])
 
     def test_supports_are_columns_unless_the_recipe_has_its_own(self) -> None:
         self.assertEqual(_supported(Recipe()).supports.kind, "columns")

@@ -154,11 +154,11 @@ class Rows(ApiCase):
 
     def test_signs_of_life_keep_a_job_that_says_nothing_for_long(self) -> None:
         job, other = self.add(inputs="quiet"), self.add(inputs="dead")
-        for one in (job, other):
-            self.lose(one, "w:1")
+        for each_job in (job, other):
+            self.lose(each_job, "w:1")
         with self.database.session.begin() as session:
             jobs.beat(session, "w:1", [job])
-        self.assertEqual([one for one in self.sweep() if one in (job, other)], [other])
+        self.assertEqual([job_id for job_id in self.sweep() if job_id in (job, other)], [other])
         self.assertEqual((self.state(job), self.state(other)), ("running", "waiting"))
 
     def test_a_new_server_gives_back_at_once_what_the_last_one_left(self) -> None:

@@ -25,7 +25,11 @@ class Migrations(unittest.TestCase):
         with database.engine.connect() as connection:
             context = MigrationContext.configure(connection, opts={"compare_type": True})
             # The queue's tables are its library's own.
-            ours = [one for one in compare_metadata(context, Base.metadata) if "procrastinate" not in repr(one)]
+            ours = [
+                constraint
+                for constraint in compare_metadata(context, Base.metadata)
+                if "procrastinate" not in repr(constraint)
+            ]
             self.assertEqual(ours, [])
             tables = set(inspect(connection).get_table_names())
         self.assertLessEqual({"machines", "nozzles", "materials", "parts", "recipes", "estimates"}, tables)

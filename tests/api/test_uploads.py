@@ -75,7 +75,7 @@ class Uploads(WorkerCase):
         part = self.call("GET", f"/api/parts/{self.close(problem['upload_id'])['close']['part_id']}")
         made = self.call("POST", f"/api/parts/{part['id']}/split", {"version": part["version"]})["parts"]
         self.assertEqual(len(made), 2)
-        self.assertTrue(all(one["guessed"]["sentences"] for one in made))
+        self.assertTrue(all(item["guessed"]["sentences"] for item in made))
         sound = self.upload()
         self.assertIsNone(sound["guessed"])
         marks = self.client.get(f"/api/parts/{sound['id']}/guessed").data

@@ -44,7 +44,7 @@ class StoreCase(unittest.TestCase):
 
     def versions(self) -> list[dict[str, Any]]:
         found = workshop.versions_of(self.session, RecipeRow, self.recipe.id)
-        return [{"version": one.version, "who": one.who, **one.content} for one in found]
+        return [{"version": item.version, "who": item.who, **item.content} for item in found]
 
     def change(self, **keys: Any) -> None:
         self.recipe.choices = workshop.stored_choices(Recipe.model_validate(keys))
@@ -55,10 +55,10 @@ class Versions(StoreCase):
     def test_each_is_written_once_and_never_changed(self) -> None:
         workshop.record_version(self.session, self.recipe, "Robin")
         workshop.record_version(self.session, self.recipe, "Somebody else")
-        self.assertEqual([(one["version"], one["who"]) for one in self.versions()], [(1, "Robin")])
+        self.assertEqual([(version["version"], version["who"]) for version in self.versions()], [(1, "Robin")])
         self.change(walls=5)
         self.change(walls=6)
-        self.assertEqual([one["choices"].get("walls") for one in self.versions()], [6, 5, 2])
+        self.assertEqual([version["choices"].get("walls") for version in self.versions()], [6, 5, 2])
 
     def test_an_older_one_is_taken_again_with_its_nozzle(self) -> None:
         workshop.record_version(self.session, self.recipe)

@@ -54,7 +54,7 @@ class Posing(ApiCase):
     def test_bodies_become_parts_with_the_same_columns(self) -> None:
         part = self.upload(stl_of(block(10, 10, 10) + block(5, 5, 5, (20, 0, 0))))
         made = self.call("POST", f"/api/parts/{part['id']}/split", {"version": part["version"]})["parts"]
-        self.assertEqual([round(one["facts"]["volume_mm3"]) for one in made], [1000, 125])
+        self.assertEqual([round(item["facts"]["volume_mm3"]) for item in made], [1000, 125])
         self.assertEqual(len(self.columns(made[1])), 2)
         self.call("GET", f"/api/parts/{part['id']}", status=404)
         self.call("POST", f"/api/parts/{part['id']}/restore")
@@ -64,7 +64,7 @@ class Posing(ApiCase):
     def test_purpose_count_and_date(self) -> None:
         part = self.upload()
         purposes = self.call("GET", "/api/shelf")["purposes"]
-        self.assertEqual([one["name"] for one in purposes], ["Show piece", "Everyday", "Workhorse", "Draft"])
+        self.assertEqual([purpose["name"] for purpose in purposes], ["Show piece", "Everyday", "Workhorse", "Draft"])
         body = {"version": part["version"], "purpose_id": purposes[0]["id"], "quantity": 7, "due_on": "2027-01-31"}
         told = self.call("PATCH", f"/api/parts/{part['id']}", body)
         self.assertEqual((told["quantity"], told["due_on"], told["name"]), (7, "2027-01-31", part["name"]))
@@ -86,7 +86,7 @@ class Drawn(ApiCase):
         np.testing.assert_allclose(np.ptp(points, axis=0), [10, 20, 30])
         self.assertEqual(len(data), 12 + 12 * corners + 12 * triangles)
         thickness = np.frombuffer(self.client.get(f"/api/parts/{part['id']}/thickness").data, "<f4")
-        self.assertEqual(sorted({round(float(one)) for one in thickness}), [10, 20, 30])
+        self.assertEqual(sorted({round(float(value)) for value in thickness}), [10, 20, 30])
         self.assertEqual(self.call("GET", f"/api/parts/{part['id']}/insight")["bodies"], 1)
 
     def test_pieces_of_strokes_put_together_are_the_engines_own(self) -> None:
@@ -192,10 +192,11 @@ class Recipes(ApiCase):
         )
         versions = self.call("GET", f"/api/house-recipes/{house['id']}/versions")["versions"]
         self.assertEqual(
-            [(one["version"], one["who"], one["choices"]["walls"]) for one in versions], [(2, "", 5), (1, "Robin", 3)]
+            [(version["version"], version["who"], version["choices"]["walls"]) for version in versions],
+            [(2, "", 5), (1, "Robin", 3)],
         )
         mine = self.call("GET", f"/api/recipes/{column['id']}/versions")["versions"]
-        self.assertEqual([(one["who"], one["choices"]["walls"]) for one in mine], [("Robin", 3), ("", None)])
+        self.assertEqual([(item["who"], item["choices"]["walls"]) for item in mine], [("Robin", 3), ("", None)])
         again = {"version": newer["version"], "take_version": 1}
         newer = self.call("PATCH", f"/api/house-recipes/{house['id']}", again)
         self.assertEqual((newer["version"], newer["choices"]["walls"]), (3, 3))
@@ -226,7 +227,7 @@ class Recipes(ApiCase):
     def test_nudges(self) -> None:
         column = self.columns(self.upload())[0]
         found = self.call("POST", f"/api/recipes/{column['id']}/nudges", {"key": "walls"})["nudges"]
-        self.assertEqual([one["value"] for one in found], [1, 3])
+        self.assertEqual([item["value"] for item in found], [1, 3])
         self.call("POST", f"/api/recipes/{column['id']}/nudges", {"key": "colour"}, 422)
 
 

@@ -35,8 +35,8 @@ def found(
 
 def keyed(list_of: list[Candidate]) -> dict[str, set[Any]]:
     values: dict[str, set[Any]] = {}
-    for one in list_of:
-        for setting in one.settings:
+    for candidate in list_of:
+        for setting in candidate.settings:
             values.setdefault(setting.key, set()).add(setting.value)
     return values
 
@@ -53,7 +53,7 @@ class Worth(unittest.TestCase):
         steps = Printer.model_validate({"z_step_mm": 0.04})
         house = {"house": HouseRules(layer_heights="full_steps")}
         kept = keyed(found(steps, solid, house, layer_height_mm=0.2))["layer_height_mm"]
-        self.assertTrue(all(abs(one / 0.04 - round(one / 0.04)) < 1e-6 for one in kept))
+        self.assertTrue(all(abs(prospect / 0.04 - round(prospect / 0.04)) < 1e-6 for prospect in kept))
 
     def test_the_house_sets_the_highest_layer(self) -> None:
         house = {"house": HouseRules(layer_height_ceiling="four_fifths")}
@@ -100,9 +100,9 @@ class Pace(unittest.TestCase):
         limits = Limits(flow_margin=0.2, outer_speed_mm_s=45)
         values = keyed(
             [
-                one
-                for one in found(around={"limits": limits})
-                if "nozzle_temp_c" not in {setting.key for setting in one.settings}
+                candidate
+                for candidate in found(around={"limits": limits})
+                if "nozzle_temp_c" not in {setting.key for setting in candidate.settings}
             ]
         )
         ceiling = melt_ceiling(PLAIN, Nozzle(), PrintJob(BLOCK, Recipe()).material, 210).plan_mm3_s
@@ -112,7 +112,9 @@ class Pace(unittest.TestCase):
 
     def test_a_larger_bead_comes_with_the_speed_that_melts(self) -> None:
         wide = [
-            one for one in found(speed_mm_s={"infill": 100}) if one.group == "width" and "All lines of 0.6" in one.label
+            candidate
+            for candidate in found(speed_mm_s={"infill": 100})
+            if candidate.group == "width" and "All lines of 0.6" in candidate.label
         ]
         (one,) = wide
         self.assertIn("at the speed that melts", one.label)
@@ -126,7 +128,7 @@ class Pace(unittest.TestCase):
 
 class Order(unittest.TestCase):
     def test_what_moves_no_stroke_comes_first(self) -> None:
-        groups = [one.group for one in found()]
+        groups = [candidate.group for candidate in found()]
         self.assertEqual(groups[0], "pace")
         self.assertLess(groups.index("travel"), groups.index("infill"))
         self.assertLess(groups.index("infill"), groups.index("width"))
@@ -134,9 +136,9 @@ class Order(unittest.TestCase):
 
     def test_all_can_be_applied(self) -> None:
         job = PrintJob(BLOCK, Recipe())
-        for one in found():
-            with self.subTest(label=one.label):
-                changed = with_settings(job, one.settings, NOZZLES)
+        for candidate in found():
+            with self.subTest(label=candidate.label):
+                changed = with_settings(job, candidate.settings, NOZZLES)
                 try:
                     resolve(changed.recipe, changed.printer, changed.nozzle, changed.material)
                 except MeanBeadError as problem:

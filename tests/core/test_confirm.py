@@ -62,7 +62,9 @@ class Confirmed(unittest.TestCase):
             self.assertTrue(found.complete)
             for waste in found.waste:
                 self.assertEqual(waste.finding.severity, "waste")
-                self.assertEqual({way.label for way in waste.finding.remedies}, {one.label for one in waste.savings})
+                self.assertEqual(
+                    {way.label for way in waste.finding.remedies}, {saving.label for saving in waste.savings}
+                )
                 for lever in waste.savings:
                     with self.subTest(part=name, rule=waste.finding.rule, remedy=lever.label):
                         shown.add(waste.finding.rule)
@@ -74,7 +76,7 @@ class Confirmed(unittest.TestCase):
 
     def test_the_teeth_of_a_gear_are_no_wall_that_one_more_line_saves_time_on(self) -> None:
         job, context, found = looked_at("gear")
-        self.assertEqual([one.finding.rule for one in found.waste if one.finding.rule == "sliver"], [])
+        self.assertEqual([entry.finding.rule for entry in found.waste if entry.finding.rule == "sliver"], [])
         for walls in (1, 2, 3):
             tried = remedies_tried(ENGINE, PrintJob(job.solid, Recipe(walls=walls)), context)
             for waste in tried.waste:
@@ -84,7 +86,7 @@ class Confirmed(unittest.TestCase):
         for name in CASES:
             job, context, _ = looked_at(name)
             estimate = ENGINE.estimate(job)
-            self.assertNotIn("waste", [one.severity for one in estimate.findings])
+            self.assertNotIn("waste", [entry.severity for entry in estimate.findings])
             for finding in findings(context.rule_input(job, estimate=estimate)):
                 for words in (finding.sentence, finding.remedy, finding.reason):
                     self.assertNotRegex(words, r"(?i)less time|faster|saves?\b|quicker")

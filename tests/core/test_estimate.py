@@ -315,19 +315,19 @@ class Heights(unittest.TestCase):
             self.assertEqual(found.layers, layers)
             self.assertAlmostEqual(found.height_off_mm, off, places=9)
             self.assertAlmostEqual(found.height_mm, part + off, places=9)
-            told = [one for one in found.findings if one.rule == "height_off"]
+            told = [entry for entry in found.findings if entry.rule == "height_off"]
             self.assertEqual(bool(told), off != 0)
             for finding in told:
                 self.assertTrue(finding.remedies)
                 for way in finding.remedies:
-                    settings = {one.key: one.value for one in way.settings if one.value is not None}
+                    settings = {setting.key: setting.value for setting in way.settings if setting.value is not None}
                     after = estimate(keys | settings, solid=solid)
                     self.assertLess(abs(after.height_off_mm), 0.002)
-                    self.assertNotIn("height_off", [one.rule for one in after.findings])
+                    self.assertNotIn("height_off", [entry.rule for entry in after.findings])
 
     def test_a_round_top_is_not_told(self) -> None:
         ball = estimate({"layer_height_mm": 0.3}, solid=sphere(4.95))
-        self.assertNotIn("height_off", [one.rule for one in ball.findings])
+        self.assertNotIn("height_off", [finding.rule for finding in ball.findings])
 
     def test_the_audits_raft_of_three_in_turn_is_an_estimate(self) -> None:
         """A stroke of another layer stood before the travel in the interval's sample, and a wipe went back along it."""
@@ -345,7 +345,9 @@ class Heights(unittest.TestCase):
             },
             solid=box(20, 0.5, 4),
         )
-        self.assertAlmostEqual(sum(one.time_s for one in found.by_feature.values()), found.print_time_s, places=6)
+        self.assertAlmostEqual(
+            sum(height_range.time_s for height_range in found.by_feature.values()), found.print_time_s, places=6
+        )
         self.assertTrue(found.interval.low_s <= found.print_time_s <= found.interval.high_s)
 
     def test_a_part_thinner_than_half_a_first_layer_is_refused(self) -> None:
@@ -355,7 +357,9 @@ class Heights(unittest.TestCase):
 
     def test_layer_changes_stand_in_the_ledger_by_feature_though_nothing_travels(self) -> None:
         thin = estimate({"adhesion": {"kind": "none"}}, solid=box(30, 0.4, 10))
-        self.assertAlmostEqual(sum(one.time_s for one in thin.by_feature.values()), thin.print_time_s, places=9)
+        self.assertAlmostEqual(
+            sum(height_range.time_s for height_range in thin.by_feature.values()), thin.print_time_s, places=9
+        )
 
     def test_the_plate_is_as_large_as_the_plastic(self) -> None:
         bare = estimate({"adhesion": {"kind": "none"}}, solid=box(30, 20, 2))

@@ -149,7 +149,9 @@ class Recipes(unittest.TestCase):
             return
         self.assertTrue(np.isfinite(result.print_time_s))
         self.assertGreater(result.print_time_s, 0)
-        self.assertAlmostEqual(sum(one.time_s for one in result.by_feature.values()), result.print_time_s, places=5)
+        self.assertAlmostEqual(
+            sum(height_range.time_s for height_range in result.by_feature.values()), result.print_time_s, places=5
+        )
         causes = result.by_cause.model_dump()
         self.assertAlmostEqual(sum(causes.values()), result.print_time_s, places=5)
         for name, value in causes.items():

@@ -129,7 +129,7 @@ class Streaming(unittest.TestCase):
         whole, cut = play(text), play(text, piece_bytes=size)
         self.assertAlmostEqual(whole.print_time_s, cut.print_time_s, places=6)
         self.assertAlmostEqual(sum(whole.by_cause.model_dump().values()), whole.print_time_s, places=6)
-        self.assertAlmostEqual(sum(one.time_s for one in whole.by_feature.values()), whole.print_time_s, places=6)
+        self.assertAlmostEqual(sum(layer.time_s for layer in whole.by_feature.values()), whole.print_time_s, places=6)
         for name, one in whole.by_feature.items():
             self.assertAlmostEqual(one.time_s, cut.by_feature[name].time_s, places=6)
 

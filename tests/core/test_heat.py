@@ -31,7 +31,7 @@ class HeatUp(unittest.TestCase):
 
     def test_bed_first_takes_the_sum_of_both(self) -> None:
         habits = [Printer.model_validate({"heating": habit}) for habit in ("together", "bed_first")]
-        together, in_turn = (machine_heat_up_s(one, 210, 60) for one in habits)
+        together, in_turn = (machine_heat_up_s(entry, 210, 60) for entry in habits)
         hotend, bed = habits[0].hotend, habits[0].bed_heater
         nozzle_s = heat_up_time_s(188, hotend.heater_w, hotend.heat_capacity_j_k, hotend.loss_w_k)
         bed_s = heat_up_time_s(38, bed.heater_w, bed.heat_capacity_j_k, bed.loss_w_k)

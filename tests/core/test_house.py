@@ -49,9 +49,9 @@ class Hours(unittest.TestCase):
             {"days": (7,)},
             {"turnaround_min": -1},
         )
-        for one in wrong:
-            with self.subTest(**one), self.assertRaises(ValidationError):
-                Attendance.model_validate(one)
+        for value in wrong:
+            with self.subTest(**value), self.assertRaises(ValidationError):
+                Attendance.model_validate(value)
         self.assertEqual(Attendance.model_validate({"days": [0, 4]}).days, (0, 4))
 
     def test_the_hour_lies_in_the_week(self) -> None:

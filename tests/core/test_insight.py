@@ -73,7 +73,7 @@ class Places(unittest.TestCase):
         bridge = facts(table(24))
         self.assertAlmostEqual(bridge.longest_bridge_mm, 24, delta=0.5)
         self.assertAlmostEqual(bridge.bridge_mm2, 24 * 20, delta=5)
-        spot = next(one for one in bridge.spots if one.kind == "bridge")
+        spot = next(entry for entry in bridge.spots if entry.kind == "bridge")
         self.assertAlmostEqual(spot.z, 10, places=3)
         self.assertEqual(facts(ledge(15)).longest_bridge_mm, 0)
 

@@ -67,7 +67,7 @@ def of_cup() -> tuple[PrintJob, AdviceContext, Advice]:
 
 def kept(advice: Advice) -> list[Lever]:
     """Levers that take nothing away, best first."""
-    return [one for one in advice.levers if not one.takes and not one.breaks]
+    return [lever for lever in advice.levers if not lever.takes and not lever.breaks]
 
 
 class Kinds(unittest.TestCase):
@@ -76,8 +76,8 @@ class Kinds(unittest.TestCase):
         _, _, advice = of_cup()
         first, second = kept(advice)[:2]
         self.assertIn("sliver", first.clears)
-        best = next(one for one in (first, second) if one.group != "width")
-        self.assertEqual({one.key: one.value for one in best.settings}, {"walls": 3})
+        best = next(result for result in (first, second) if result.group != "width")
+        self.assertEqual({setting.key: setting.value for setting in best.settings}, {"walls": 3})
         self.assertIn("sliver", best.clears)
         self.assertGreater(best.filament_g, 0)
         self.assertLess(best.time_s, -best.bound_s)
@@ -85,14 +85,14 @@ class Kinds(unittest.TestCase):
     def test_the_lettered_plates_is_acceleration(self) -> None:
         _, _, advice = advice_on(lettered_plate(), SLOW_TO_START, infill={"density": 0.2})
         best = kept(advice)[0]
-        self.assertIn("acceleration_mm_s2.print", {one.key for one in best.settings}, best.label)
+        self.assertIn("acceleration_mm_s2.print", {setting.key for setting in best.settings}, best.label)
 
     def test_the_big_boxs_are_width_and_infill(self) -> None:
         _, _, advice = advice_on(big_box(), infill={"density": 0.25})
-        same_nozzle = [one for one in advice.levers if one.group not in ("nozzle", "height") and not one.breaks]
+        same_nozzle = [lever for lever in advice.levers if lever.group not in ("nozzle", "height") and not lever.breaks]
         first = sorted(same_nozzle, key=lambda one: one.time_s)[:3]
-        self.assertLessEqual({one.group for one in first}, {"width", "infill"}, [one.label for one in first])
-        self.assertEqual({one.group for one in first}, {"width", "infill"})
+        self.assertLessEqual({item.group for item in first}, {"width", "infill"}, [item.label for item in first])
+        self.assertEqual({item.group for item in first}, {"width", "infill"})
 
 
 class Truth(unittest.TestCase):
@@ -111,26 +111,32 @@ class Truth(unittest.TestCase):
 
     def test_a_free_lever_takes_nothing(self) -> None:
         job, context, advice = of_cup()
-        before = {one.rule for one in try_out(ENGINE, job, context).findings if one.severity in ("stop", "risk")}
-        self.assertTrue(any(one.free for one in advice.levers))
+        before = {
+            finding.rule for finding in try_out(ENGINE, job, context).findings if finding.severity in ("stop", "risk")
+        }
+        self.assertTrue(any(lever.free for lever in advice.levers))
         assert advice.together is not None
         after = try_out(ENGINE, with_settings(job, advice.together.settings, NOZZLES), context)
-        self.assertLessEqual({one.rule for one in after.findings if one.severity in ("stop", "risk")}, before)
-        self.assertLess(advice.together.time_s, min(one.time_s for one in advice.levers if one.free))
+        self.assertLessEqual(
+            {finding.rule for finding in after.findings if finding.severity in ("stop", "risk")}, before
+        )
+        self.assertLess(advice.together.time_s, min(lever.time_s for lever in advice.levers if lever.free))
 
     def test_what_breaks_a_limit_stands_behind_all_others(self) -> None:
         _, _, advice = of_cup()
-        broken = [bool(one.breaks) for one in advice.levers]
+        broken = [bool(lever.breaks) for lever in advice.levers]
         self.assertEqual(broken, sorted(broken))
 
     def test_ranked_by_what_is_wanted(self) -> None:
         job, context, _ = of_cup()
         by_grams = kept(levers(ENGINE, job, context, "grams"))
-        self.assertEqual([one.filament_g for one in by_grams], sorted(one.filament_g for one in by_grams))
+        self.assertEqual([letter.filament_g for letter in by_grams], sorted(letter.filament_g for letter in by_grams))
 
     def test_many_levers_and_none_twice(self) -> None:
         _, _, advice = of_cup()
-        changes = [tuple(sorted((one.key, str(one.value)) for one in lever.settings)) for lever in advice.levers]
+        changes = [
+            tuple(sorted((setting.key, str(setting.value)) for setting in lever.settings)) for lever in advice.levers
+        ]
         self.assertGreater(len(changes), 20)
         self.assertEqual(len(changes), len(set(changes)))
         self.assertEqual(advice.tried, advice.of)

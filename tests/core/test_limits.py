@@ -95,9 +95,9 @@ class Breaches(unittest.TestCase):
     def test_what_the_plan_says_is_a_part_of_what_the_engine_says(self) -> None:
         limits = SearchLimits(ridge_mm=0.1, shell_mm=2, filament_g=1)
         plan = PlanMeasures.model_validate({name: BASE[name] for name in PlanMeasures.model_fields})
-        early = {one.limit for one in plan_breaches(limits, plan)}
+        early = {plan_breach.limit for plan_breach in plan_breaches(limits, plan)}
         self.assertEqual(early, {"ridge_mm", "shell_mm"})
-        self.assertLess(early, {one.limit for one in breaches(limits, measured())})
+        self.assertLess(early, {breach.limit for breach in breaches(limits, measured())})
 
     @given(st.sampled_from(sorted(PAIRS)), st.floats(0.5, 2.0), st.floats(1.0, 1.5))
     def test_a_looser_limit_never_breaks_more(self, limit: str, factor: float, looser: float) -> None:
@@ -151,7 +151,7 @@ class Figures(unittest.TestCase):
 
 class Effects(unittest.TestCase):
     def test_say_what_got_worse_and_what_better(self) -> None:
-        found = {one.name: one for one in effects_between(measured(), measured(shell_mm=1.2, ridge_mm=0.3))}
+        found = {effect.name: effect for effect in effects_between(measured(), measured(shell_mm=1.2, ridge_mm=0.3))}
         self.assertEqual({name: one.better for name, one in found.items()}, {"shell_mm": True, "ridge_mm": False})
         self.assertEqual(words_of(found["ridge_mm"]), "steps on slopes 0.20 to 0.30 mm")
 

@@ -147,7 +147,7 @@ class Threads(unittest.TestCase):
     def test_a_few_and_empty_geometries_come_through(self) -> None:
         few = np.array([shapely.box(0, 0, 1, 1), shapely.MultiPolygon()] * 5, dtype=object)
         found = parallel_apply(lambda region: np.asarray(shapely.buffer(region, 0.1), dtype=object), few)
-        self.assertEqual([bool(shapely.is_empty(one)) for one in found], [False, True] * 5)
+        self.assertEqual([bool(shapely.is_empty(item)) for item in found], [False, True] * 5)
 
     def test_spread_does_not_depend_on_its_pieces(self) -> None:
         values = np.array(list(range(101)), dtype=object)

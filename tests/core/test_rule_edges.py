@@ -35,7 +35,7 @@ def said(
     if material is not None:
         job = PrintJob(BLOCK, job.recipe, job.printer, job.nozzle, material)
     context = AdviceContext(FACTS, around.pop("insight", insight()), **around)
-    return {one.rule: one for one in findings(context.rule_input(job, estimate=ESTIMATE))}
+    return {finding.rule: finding for finding in findings(context.rule_input(job, estimate=ESTIMATE))}
 
 
 # rule, its limit, and what is said at a value

@@ -132,14 +132,14 @@ class EachRule(unittest.TestCase):
             with self.subTest(rule=rule, **{key: str(value)[:60] for key, value in case.items()}):
                 job, context = job_and_context(**case)
                 found = try_out(ENGINE, job, context, 6).findings
-                mine = [one for one in found if one.rule == rule]
-                self.assertEqual(len(mine), 1, [one.rule for one in found])
+                mine = [item for item in found if item.rule == rule]
+                self.assertEqual(len(mine), 1, [item.rule for item in found])
                 self.assertTrue(mine[0].remedies)
                 self.assertTrue(mine[0].reason)
                 self.assertTrue(mine[0].source)
                 tried = remedies_tried(ENGINE, job, context).remedies
                 cleared = [lever for lever in tried if lever.rule == rule]
-                self.assertTrue(any(rule in lever.clears for lever in cleared), [one.label for one in cleared])
+                self.assertTrue(any(rule in lever.clears for lever in cleared), [item.label for item in cleared])
                 if rule not in DYNAMIC:
                     self.assertTrue(all(rule in lever.clears for lever in cleared))
 
@@ -147,7 +147,7 @@ class EachRule(unittest.TestCase):
         for rule, case in ONLY_WORDS:
             with self.subTest(rule=rule):
                 job, context = job_and_context(**case)
-                mine = [one for one in try_out(ENGINE, job, context, 6).findings if one.rule == rule]
+                mine = [finding for finding in try_out(ENGINE, job, context, 6).findings if finding.rule == rule]
                 self.assertEqual(len(mine), 1)
                 self.assertTrue(mine[0].remedy)
 
@@ -158,7 +158,7 @@ class EachRule(unittest.TestCase):
     def test_only_the_gravest_bound_of_temperature_speaks(self) -> None:
         ptfe = Printer.model_validate({"hotend": {"lining": "ptfe", "max_temp_c": 260}})
         job, context = job_and_context(recipe={"nozzle_temp_c": 300}, printer=ptfe)
-        self.assertEqual([one.rule for one in findings(context.rule_input(job))], ["ptfe_lining"])
+        self.assertEqual([finding.rule for finding in findings(context.rule_input(job))], ["ptfe_lining"])
 
 
 def rules(
@@ -166,7 +166,7 @@ def rules(
 ) -> dict[str, Finding]:
     """What the engine itself says, without insight or purpose, by rule."""
     job = PrintJob(solid, Recipe.model_validate(keys or {}), Printer.model_validate(printer), Nozzle(bore_mm=bore))
-    return {one.rule: one for one in ENGINE.estimate(job).findings}
+    return {finding.rule: finding for finding in ENGINE.estimate(job).findings}
 
 
 class OfTheEngineAlone(unittest.TestCase):
@@ -204,7 +204,7 @@ class OfTheEngineAlone(unittest.TestCase):
 
         with mock.patch.object(slices, "_cut", broken):
             result = ENGINE.estimate(PrintJob(cylinder(14.2, 6), Recipe()))
-        found = next(one for one in result.findings if one.rule == "layers_from_neighbours")
+        found = next(finding for finding in result.findings if finding.rule == "layers_from_neighbours")
         self.assertEqual(found.value, 1)
         self.assertIn("Layer 11", found.sentence)
         whole = ENGINE.estimate(PrintJob(cylinder(14.2001, 6), Recipe()))
@@ -214,7 +214,7 @@ class OfTheEngineAlone(unittest.TestCase):
 class Schools(unittest.TestCase):
     def test_the_first_school_is_the_default_and_all_are_in_the_model(self) -> None:
         house = HouseRules()
-        self.assertEqual([one.key for one in topics()], list(HouseRules.model_fields))
+        self.assertEqual([entry.key for entry in topics()], list(HouseRules.model_fields))
         for topic in topics():
             self.assertEqual(topic.schools[0].value, getattr(house, topic.key))
             for school in topic.schools:
@@ -236,14 +236,14 @@ class Schools(unittest.TestCase):
         for rule, case, house, speaks in cases:
             with self.subTest(rule=rule):
                 job, context = job_and_context(**case, house=house)
-                found = [one.rule for one in try_out(ENGINE, job, context, 6).findings]
+                found = [finding.rule for finding in try_out(ENGINE, job, context, 6).findings]
                 self.assertEqual(rule in found, speaks)
 
     def test_off_step_heights_are_a_risk_only_for_the_school_of_full_steps(self) -> None:
         for school, severity in (("any", "note"), ("full_steps", "risk")):
             case = {"recipe": {"layer_height_mm": 0.19}, "printer": STEPS, "house": HouseRules(layer_heights=school)}
             job, context = job_and_context(**case)
-            (mine,) = [one for one in findings(context.rule_input(job)) if one.rule == "full_steps"]
+            (mine,) = [finding for finding in findings(context.rule_input(job)) if finding.rule == "full_steps"]
             self.assertEqual(mine.severity, severity)
             self.assertIn("Layer heights", mine.school)
 
@@ -288,7 +288,7 @@ class AnyRemedy(unittest.TestCase):
             found = try_out(ENGINE, job, context, 6).findings
         except MeanBeadError:
             return
-        self.assertEqual(max(Counter(one.rule for one in found).values(), default=1), 1, "no finding repeats another")
+        self.assertEqual(max(Counter(item.rule for item in found).values(), default=1), 1, "no finding repeats another")
         for finding in found:
             if finding.rule not in DYNAMIC:
                 self.check(job, context, finding)
@@ -301,14 +301,14 @@ class AnyRemedy(unittest.TestCase):
                     after = try_out(ENGINE, changed, context, 6).findings
                 except MeanBeadError:
                     continue  # it contradicts another choice; such a remedy is not offered
-                self.assertNotIn(finding.rule, [one.rule for one in after])
+                self.assertNotIn(finding.rule, [item.rule for item in after])
 
 
 class Places(unittest.TestCase):
     def test_a_finding_says_where_on_the_part(self) -> None:
         spot = Spot(kind="thin_wall", x=1, y=2, z=3, value=2.4, sentence="2.40 mm thick")
         job, context = job_and_context(insight=insight(walls={2.4: 4000.0}, spots=[spot]))
-        (sliver,) = [one for one in findings(context.rule_input(job)) if one.rule == "sliver"]
+        (sliver,) = [finding for finding in findings(context.rule_input(job)) if finding.rule == "sliver"]
         self.assertEqual(sliver.where, [spot])
 
     def test_slivers_are_found_in_new_thin_walled_parts(self) -> None:
@@ -318,7 +318,9 @@ class Places(unittest.TestCase):
         self.assertAlmostEqual(max(found.walls, key=lambda band: band.area_mm2).thickness_mm, 2.4, delta=0.05)
         job = PrintJob(cup, Recipe())
         (sliver,) = [
-            one for one in findings(AdviceContext(part_facts(cup), found).rule_input(job)) if one.rule == "sliver"
+            finding
+            for finding in findings(AdviceContext(part_facts(cup), found).rule_input(job))
+            if finding.rule == "sliver"
         ]
         self.assertEqual(sliver.remedies[0].settings[0].value, 3)
 

@@ -48,7 +48,7 @@ class Frontier(unittest.TestCase):
         def beaten(one: tuple[int, int]) -> bool:
             return any(a <= one[0] and b <= one[1] and (a, b) != one for a, b in points)
 
-        self.assertEqual({points[k] for k in chosen}, {one for one in points if not beaten(one)})
+        self.assertEqual({points[k] for k in chosen}, {point for point in points if not beaten(point)})
         self.assertEqual(len(chosen), len({points[k] for k in chosen}))
 
     def test_the_knee_of_a_bent_line_is_its_corner(self) -> None:
@@ -218,13 +218,13 @@ class Promises(unittest.TestCase):
         whole, known = np.array(line, dtype=np.float64), np.array(points, dtype=np.float64)
         for point, promise in zip(known, promises(whole, known, share * known), strict=True):
             best = point * (1 - share) + 0.01 * point
-            settled = any((one <= best + 1e-6).all() for one in whole)
-            beats = not any((one <= point * (1 + share) + 1e-6).all() for one in whole)
+            settled = any((layer <= best + 1e-6).all() for layer in whole)
+            beats = not any((layer <= point * (1 + share) + 1e-6).all() for layer in whole)
             if promise == 0:
                 self.assertTrue(settled)
                 self.assertFalse(beats)
             else:
-                self.assertFalse(any((one <= np.minimum(best, point * (1 + share)) - 1e-6).all() for one in whole))
+                self.assertFalse(any((layer <= np.minimum(best, point * (1 + share)) - 1e-6).all() for layer in whole))
 
     def test_the_best_promise_comes_first(self) -> None:
         found = promises(np.array([[10.0, 10.0]]), np.array([[9.0, 10.0], [5.0, 10.0], [20.0, 20.0]]), np.zeros((3, 2)))
@@ -274,8 +274,8 @@ class Limits(unittest.TestCase):
         vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.3]}
         stiff = search(ENGINE, job, vary, SearchLimits(), context, against="bend")
         dots = [stiff.dots[k].measures for k in stiff.frontier]
-        self.assertEqual([one.piece_time_s for one in dots], sorted(one.piece_time_s for one in dots))
-        self.assertEqual([one.bend for one in dots], sorted(one.bend for one in dots))
+        self.assertEqual([entry.piece_time_s for entry in dots], sorted(entry.piece_time_s for entry in dots))
+        self.assertEqual([entry.bend for entry in dots], sorted(entry.bend for entry in dots))
         assert stiff.leanest is not None
         self.assertEqual(stiff.dots[stiff.leanest.dot].values, {"walls": 3, "infill.density": 0.3})
         cheap = search(ENGINE, job, vary, SearchLimits(), context, against="expected_cost")

@@ -136,8 +136,8 @@ class Skins(unittest.TestCase):
         rows = strokes.feature == Feature.TOP
         way = (strokes.end_xy - strokes.start_xy)[rows]
         layer = strokes.layer[rows]
-        for one in np.unique(layer):
-            self.assertEqual(len({tuple(np.sign(w.round(6))) for w in way[layer == one]}), 1)
+        for number in np.unique(layer):
+            self.assertEqual(len({tuple(np.sign(w.round(6))) for w in way[layer == number]}), 1)
 
     def test_zigzag_lays_its_turns(self) -> None:
         lines, zigzag = (

@@ -32,7 +32,7 @@ def by_subsets(count: int, game: Game) -> list[float]:
     """The Shapley value by its closed form over subsets, an independent way to the same numbers."""
     values = []
     for player in range(count):
-        others = [one for one in range(count) if one != player]
+        others = [k for k in range(count) if k != player]
         total = 0.0
         for size in range(count):
             weight = factorial(size) * factorial(count - size - 1) / factorial(count)

@@ -18,7 +18,7 @@ from meanbead.core.recipe.settings_sheet import ONLY_WITH, settings_sheet
 from tests.core.test_any_recipe import RECIPES
 from tests.support.solids import block, box, cone, cylinder, solid_of
 
-STEPPED = [one for one in choices() if one.kind not in ("machine", "nozzle", "material", "ranges")]
+STEPPED = [entry for entry in choices() if entry.kind not in ("machine", "nozzle", "material", "ranges")]
 SOLID = box(10, 10, 5)
 
 
@@ -50,7 +50,7 @@ class Steps(unittest.TestCase):
                 self.assertTrue(any(value > now for value in found) or choice.high == now, choice.key)
 
     def test_every_other_option_is_looked_at(self) -> None:
-        patterns = next(one for one in STEPPED if one.key == "infill.pattern")
+        patterns = next(key for key in STEPPED if key.key == "infill.pattern")
         found = neighbours(PrintJob(SOLID, Recipe()), patterns)
         self.assertEqual(set(found), {option.value for option in patterns.options} - {"grid"})
 
@@ -112,7 +112,7 @@ class Idle(unittest.TestCase):
         return {row.key for row in settings_sheet(recipe, Printer(), Nozzle(), Material())}
 
     def test_each_dependent_setting_shows_just_where_it_counts(self) -> None:
-        known = {one.key for one in choices()}
+        known = {choice.key for choice in choices()}
         for prefix, (switch, requested) in ONLY_WITH.items():
             mine = {key for key in known if (key == prefix or key.startswith(f"{prefix}.")) and key != switch}
             self.assertTrue(mine, prefix)

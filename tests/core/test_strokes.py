@@ -200,7 +200,7 @@ class Skins(unittest.TestCase):
             top = (own - sparse) - bottom - cells(index + 1) if tops else set()
             solid = own - sparse - bottom - top
             over_sparse = solid & sparse_cells(index - 1) if tops > 1 else set()
-            areas = [len(one) for one in (sparse, bottom, top, solid - over_sparse, over_sparse)]
+            areas = [len(item) for item in (sparse, bottom, top, solid - over_sparse, over_sparse)]
             parts = (fill.sparse, fill.bottom, fill.top, fill.solid, fill.over_sparse)
             found = [part[index].area for part in parts]
             np.testing.assert_allclose(found, areas, atol=1e-6)

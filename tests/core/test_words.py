@@ -38,8 +38,8 @@ class Words(unittest.TestCase):
         self.assertAlmostEqual(pulled.filament_mm, 17.5)
         for file in (unloaded, pulled):
             shares = file.by_feature.values()
-            self.assertAlmostEqual(sum(one.filament_mm for one in shares), file.filament_mm)
-            self.assertAlmostEqual(sum(one.time_s for one in shares), file.print_time_s)
+            self.assertAlmostEqual(sum(share.filament_mm for share in shares), file.filament_mm)
+            self.assertAlmostEqual(sum(share.time_s for share in shares), file.print_time_s)
         self.assertAlmostEqual(pulled.by_feature["purge"].filament_mm, 3.5)
 
     def test_a_stroke_first_pays_back_what_was_pulled(self) -> None:
@@ -139,7 +139,7 @@ class Drawn(unittest.TestCase):
         np.testing.assert_allclose(made.layers.height_mm, strokes.layers.height_mm, atol=1e-9)
         self.assertAlmostEqual(float(found.detail.time_s.sum()), found.replay.print_time_s, places=6)
         for code, name in enumerate(FEATURES):
-            mine, its = (float(one.length_mm[one.feature == code].sum()) for one in (made, strokes))
+            mine, its = (float(item.length_mm[item.feature == code].sum()) for item in (made, strokes))
             if name != "travel":
                 self.assertAlmostEqual(mine, its, delta=0.006 * its + 1e-6, msg=name)
         laid = ~made.is_travel
@@ -154,7 +154,7 @@ class Drawn(unittest.TestCase):
             "G1 X150 E40 F1200\nG1 X230 E3\n; a note\nG1 X100 E3\n"
         )
         found = drawn(text, printer)
-        told = [(one.mark.kind, one.mark.line, one.layer) for one in found.marks]
+        told = [(mark.mark.kind, mark.mark.line, mark.layer) for mark in found.marks]
         self.assertEqual(
             told,
             [
@@ -169,9 +169,9 @@ class Drawn(unittest.TestCase):
             (by_line[5], by_line[6] & AXIS_SPEED, by_line[8] & MELT_CEILING), (0, AXIS_SPEED, MELT_CEILING)
         )
         self.assertEqual((by_line[9] & OUTSIDE, by_line[11]), (OUTSIDE, 0))
-        speed = next(one.mark for one in found.marks if one.mark.kind == "axis_speed")
+        speed = next(mark.mark for mark in found.marks if mark.mark.kind == "axis_speed")
         self.assertEqual((speed.value, speed.limit), (300, 100))
-        edge = next(one.mark for one in found.marks if one.mark.kind == "outside")
+        edge = next(mark.mark for mark in found.marks if mark.mark.kind == "outside")
         self.assertEqual((edge.value, edge.limit), (230, 220))
 
     def test_without_homing_nobody_knows_where_the_bed_is(self) -> None:

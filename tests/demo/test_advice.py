@@ -35,7 +35,7 @@ def tried(name: str, column: int = 0, machine: str = "Heron") -> Trial:
 
 
 def rules(trial: Trial) -> dict[str, str]:
-    return {one.rule: one.severity for one in trial.findings}
+    return {finding.rule: finding.severity for finding in trial.findings}
 
 
 class SampleParts(unittest.TestCase):

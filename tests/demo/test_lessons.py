@@ -18,7 +18,7 @@ HERON = Printer.model_validate(MACHINES["Heron"])
 
 @lru_cache
 def solid(name: str) -> Solid:
-    sample = next(one for one in SAMPLE_PARTS if one.name == name)
+    sample = next(part for part in SAMPLE_PARTS if part.name == name)
     return make_solid(read_mesh(as_stl(sample.make()), sample.file_name))
 
 

@@ -203,7 +203,7 @@ class Workshop:
             if left and time.monotonic() > until:
                 states = [self.call("GET", f"/api/jobs/{job}") for job in sorted(left)]
                 raise AssertionError(
-                    f"these jobs do not end: {[(one['id'], one['kind'], one['state']) for one in states]}"
+                    f"these jobs do not end: {[(state['id'], state['kind'], state['state']) for state in states]}"
                 )
             time.sleep(0.2)
 

@@ -53,7 +53,7 @@ def sheet(bent: bool = False) -> trimesh.Trimesh:
     x, y = np.meshgrid(np.linspace(-15, 15, 31), np.linspace(-10, 10, 21), indexing="ij")
     z = 2 * np.sin(x / 4) if bent else np.zeros_like(x)
     number = np.arange(x.size).reshape(x.shape)
-    a, b, c, d = (one.ravel() for one in (number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]))
+    a, b, c, d = (item.ravel() for item in (number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]))
     faces = np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])
     return trimesh.Trimesh(np.column_stack([x.ravel(), y.ravel(), z.ravel()]), faces, process=False)
 

@@ -118,7 +118,7 @@ class UiCase(unittest.TestCase):
             "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
         )
         return [
-            {"rule": one["id"], "impact": one["impact"], "where": [node["html"][:160] for node in one["nodes"][:3]]}
-            for one in report["violations"]
-            if one["impact"] in ("serious", "critical")
+            {"rule": violation["id"], "impact": violation["impact"], "where": [node["html"][:160] for node in violation["nodes"][:3]]}
+            for violation in report["violations"]
+            if violation["impact"] in ("serious", "critical")
         ]

@@ -35,7 +35,7 @@ class Layers(UiCase):
         page.get_by_role("button", name="First layer").focus()
         page.keyboard.press("ArrowLeft")
         strokes = page.get_by_test_id("stroke").inner_text()
-        done, whole = (int(one) for one in strokes.split(" of "))
+        done, whole = (int(row) for row in strokes.split(" of "))
         self.assertEqual(done, whole - 1)
         page.keyboard.press("ArrowUp")
         expect(page.get_by_test_id("layer")).to_contain_text("2 of 10")

@@ -44,7 +44,7 @@ class Held(UiCase):
         self.page.unroute_all()
 
     def was_sent(self, pattern: str) -> bool:
-        return any(re.search(pattern, one) for one in self.sent)
+        return any(re.search(pattern, request) for request in self.sent)
 
     def edit_held(self, row: str = "Walls in lines", text: str = "5") -> None:
         self.hold()
@@ -145,12 +145,12 @@ class Still(UiCase):
         expect(items.first).to_be_visible(timeout=PATIENCE_MS)
         while not held:
             page.wait_for_timeout(20)
-        before = [box["y"] for one in items.all() if (box := one.bounding_box())]
+        before = [box["y"] for item in items.all() if (box := item.bounding_box())]
         for route in held:
             route.continue_()
         page.unroute_all()
         expect(page.get_by_text("confirm")).to_be_visible(timeout=PATIENCE_MS)
-        self.assertEqual([box["y"] for one in items.all() if (box := one.bounding_box())], before)
+        self.assertEqual([box["y"] for item in items.all() if (box := item.bounding_box())], before)
 
     def test_a_duration_is_written_as_everywhere(self) -> None:
         page = self.new_part("clocked.stl", (34, 30, 9))

@@ -45,12 +45,12 @@ def candidates(base: Trial, context: AdviceContext) -> list[Candidate]:
     makers: tuple[Callable[[RuleInput], Iterator[Candidate]], ...]
     makers = (_paces, _temperatures, _travels, _coolings, _starts, _fillings, _skins, _walls, _supports)
     beads = (_widths, _heights, _nozzles)
-    kept = (_within_melt(base.job, context, one) for make in beads for one in make(s))
-    for one in itertools.chain(remedies(base), *(make(s) for make in makers), kept):
-        key = tuple(sorted((setting.key, setting.value) for setting in one.settings))
+    kept = (_within_melt(base.job, context, candidate) for make in beads for candidate in make(s))
+    for candidate in itertools.chain(remedies(base), *(make(s) for make in makers), kept):
+        key = tuple(sorted((setting.key, setting.value) for setting in candidate.settings))
         if key and key not in seen:
             seen.add(key)
-            found.append(one)
+            found.append(candidate)
     order = {"pace": 0, "travel": 1, "cooling": 2, "start": 3, "infill": 4, "shell": 5, "width": 6}
     return sorted(found, key=lambda one: _rank(one, order))
 

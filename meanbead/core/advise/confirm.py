@@ -49,12 +49,14 @@ def remedies_tried(
     cannot be printed.
     """
     base = try_out(engine, job, context)
-    wastes = [one for one in base.findings if one.severity == "waste"]
+    wastes = [finding for finding in base.findings if finding.severity == "waste"]
     levers: list[Lever] = []
 
     def so_far(complete: bool) -> Remedies:
         return Remedies(
-            remedies=list(levers), waste=[one for waste in wastes for one in confirmed(waste)], complete=complete
+            remedies=list(levers),
+            waste=[confirmed_waste for waste in wastes for confirmed_waste in confirmed(waste)],
+            complete=complete,
         )
 
     def confirmed(waste: Finding) -> list[Waste]:

@@ -89,18 +89,18 @@ def with_settings(job: PrintJob, settings: list[SetTo], nozzles: dict[int, Nozzl
     Raises :class:`RecipeError` for a value that its model does not take or a nozzle that is not on hand.
     """
     recipe, nozzle = job.recipe, job.nozzle
-    for one in sorted(settings, key=lambda setting: setting.key != "nozzle"):
-        if one.key == "nozzle":
-            other = nozzles.get(int(one.value)) if isinstance(one.value, int | float) else None
+    for change in sorted(settings, key=lambda setting: setting.key != "nozzle"):
+        if change.key == "nozzle":
+            other = nozzles.get(int(change.value)) if isinstance(change.value, int | float) else None
             if other is None:
-                raise RecipeError(f"There is no nozzle {one.value} on hand.", field="nozzle")
+                raise RecipeError(f"There is no nozzle {change.value} on hand.", field="nozzle")
             recipe, nozzle = adapted(recipe, job.printer, nozzle, other, job.material), other
             continue
         try:
-            recipe = with_value(recipe, one.key, one.value)
+            recipe = with_value(recipe, change.key, change.value)
         except ValidationError as problem:
             says = problem.errors()[0]["msg"]
-            raise RecipeError(f"{one.key} cannot be {one.value}: {says}.", field=one.key) from problem
+            raise RecipeError(f"{change.key} cannot be {change.value}: {says}.", field=change.key) from problem
         except (KeyError, TypeError, AttributeError) as problem:
-            raise MeanBeadError(f"{one.key!r:.60} is not a setting.", field=one.key) from problem
+            raise MeanBeadError(f"{change.key!r:.60} is not a setting.", field=change.key) from problem
     return replace(job, recipe=recipe, nozzle=nozzle)

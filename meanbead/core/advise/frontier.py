@@ -12,10 +12,10 @@ def non_dominated(points: Floats) -> NDArray[np.int64]:
     """Numbers of the points (n, 2) that no other point beats, by the first figure; of equal ones the first stands."""
     order = np.lexsort((points[:, 1], points[:, 0]))
     best, kept = np.inf, []
-    for one in order:
-        if points[one, 1] < best:
-            best = points[one, 1]
-            kept.append(int(one))
+    for k in order:
+        if points[k, 1] < best:
+            best = points[k, 1]
+            kept.append(int(k))
     return np.array(kept, dtype=np.int64)
 
 

@@ -125,13 +125,13 @@ def try_lever(engine: Engine, base: Trial, context: AdviceContext, candidate: Ca
 def _compared(base: Trial, trial: Trial, context: AdviceContext, candidate: Candidate) -> Lever:
     before, after = base.measures, trial.measures
     effects = list(effects_between(before, after))
-    broken_before = {one.limit for one in breaches(context.limits, before)}
-    breaks = [one for one in breaches(context.limits, after) if one.limit not in broken_before]
-    rules_before = {one.rule: one.severity for one in base.findings}
-    new = [one for one in trial.findings if one.rule not in rules_before]
-    rules_after = {one.rule for one in trial.findings}
-    takes = [words_of(one) for one in effects if one.better is False]
-    takes += [one.sentence for one in new if one.severity in _GRAVE]
+    broken_before = {breach.limit for breach in breaches(context.limits, before)}
+    breaks = [breach for breach in breaches(context.limits, after) if breach.limit not in broken_before]
+    rules_before = {finding.rule: finding.severity for finding in base.findings}
+    new = [finding for finding in trial.findings if finding.rule not in rules_before]
+    rules_after = {finding.rule for finding in trial.findings}
+    takes = [words_of(effect) for effect in effects if effect.better is False]
+    takes += [finding.sentence for finding in new if finding.severity in _GRAVE]
     time = after.piece_time_s - before.piece_time_s
     grams = after.filament_g - before.filament_g
     bound = base.sampled.difference_error_s(trial.sampled) / min(before.pieces, after.pieces)

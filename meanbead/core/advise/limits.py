@@ -85,11 +85,11 @@ def breaches(limits: Limits, found: Measures) -> list[Breach]:
 
 
 def _over(limits: Limits, found: PlanMeasures, table: dict[str, tuple[str, str]]) -> list[Breach]:
-    return [one for one in _compared(limits, found, table) if one.value > one.allowed + _SLACK]
+    return [compared for compared in _compared(limits, found, table) if compared.value > compared.allowed + _SLACK]
 
 
 def _under(limits: Limits, found: PlanMeasures, table: dict[str, tuple[str, str]]) -> list[Breach]:
-    return [one for one in _compared(limits, found, table) if one.value < one.allowed - _SLACK]
+    return [compared for compared in _compared(limits, found, table) if compared.value < compared.allowed - _SLACK]
 
 
 def _compared(limits: Limits, found: PlanMeasures, table: dict[str, tuple[str, str]]) -> list[Breach]:

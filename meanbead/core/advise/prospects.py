@@ -105,8 +105,11 @@ class Prospect:
 def worst_seen(prospects: list[Prospect]) -> Shares:
     """What samples are reckoned to be off by at most: the most that any was, of those that were computed in full as
     well, and half as much again."""
-    known = [one.was_off for one in prospects if one.was_off is not None]
-    time, grams = max((one.time for one in known), default=0.0), max((one.grams for one in known), default=0.0)
+    known = [prospect.was_off for prospect in prospects if prospect.was_off is not None]
+    time, grams = (
+        max((share.time for share in known), default=0.0),
+        max((share.grams for share in known), default=0.0),
+    )
     return Shares(_MARGIN * time, _MARGIN * grams)
 
 

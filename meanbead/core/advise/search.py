@@ -187,7 +187,7 @@ class _Search:
 
     def _fronts(self, depth: int) -> list[list[int]]:
         """Numbers of the allowed recipes on the frontier, on the one behind it, and so on."""
-        left = np.flatnonzero([one.allowed for one in self._kept])
+        left = np.flatnonzero([prospect.allowed for prospect in self._kept])
         fronts = []
         points = self._points()
         for _ in range(depth):
@@ -199,10 +199,10 @@ class _Search:
         return fronts
 
     def _points(self) -> NDArray[np.float64]:
-        return np.array([self._figures(one.measures) for one in self._kept]).reshape(-1, 2)
+        return np.array([self._figures(prospect.measures) for prospect in self._kept]).reshape(-1, 2)
 
     def _bounds(self) -> NDArray[np.float64]:
-        return np.array([one.bounds(self._against, self._seen_off) for one in self._kept]).reshape(-1, 2)
+        return np.array([prospect.bounds(self._against, self._seen_off) for prospect in self._kept]).reshape(-1, 2)
 
     def _figures(self, found: Measures) -> tuple[float, float]:
         other = -found.bend if self._against == "bend" else getattr(found, self._against)
@@ -294,8 +294,10 @@ class _Search:
             self._progress(share, f"{self._in_full} computed in full, {left} more may be better", self._found(False))
 
     def _promises(self) -> NDArray[np.float64]:
-        whole = np.array([one.full and one.allowed for one in self._kept], dtype=bool)
-        asked = np.array([not one.full and (one.allowed or one.doubtful) for one in self._kept], dtype=bool)
+        whole = np.array([prospect.full and prospect.allowed for prospect in self._kept], dtype=bool)
+        asked = np.array(
+            [not prospect.full and (prospect.allowed or prospect.doubtful) for prospect in self._kept], dtype=bool
+        )
         found = np.zeros(len(self._kept))
         points, bounds = self._points(), self._bounds()
         found[asked] = promises(points[whole], points[asked], bounds[asked])
@@ -311,9 +313,9 @@ class _Search:
         seen = worst_seen(self._kept)
         if seen != self._seen_off:
             self._seen_off = seen
-            for one in self._kept:
-                if not (one.full or one.allowed):
-                    self._judge(one)
+            for prospect in self._kept:
+                if not (prospect.full or prospect.allowed):
+                    self._judge(prospect)
 
     def _whole(self, number: int) -> tuple[int, Sampled | None]:
         try:
@@ -384,8 +386,8 @@ class _Search:
         )
 
     def _pick(self, number: int, dot: Evaluation) -> Highlight:
-        worse = [one for one in effects_between(self._base, dot.measures) if one.better is False]
-        return Highlight(dot=number, gives_up=[words_of(one) for one in worse])
+        worse = [effect for effect in effects_between(self._base, dot.measures) if effect.better is False]
+        return Highlight(dot=number, gives_up=[words_of(effect) for effect in worse])
 
 
 def _narrowed(context: AdviceContext, limits: SearchLimits) -> AdviceContext:

@@ -85,7 +85,7 @@ class Space:
         stride = next(
             k for k in range(max(1, round(self.size * 0.618)), 2 * self.size + 2) if math.gcd(k, self.size) == 1
         )
-        return [tuple(int(k) for k in np.unravel_index(int(one), shape)) for one in flat * stride % self.size]
+        return [tuple(int(k) for k in np.unravel_index(int(number), shape)) for number in flat * stride % self.size]
 
     def spread_points(self, count: int) -> list[Point]:
         """Points that fill the space evenly: Sobol's sequence (scrambled with a fixed seed), rounded to the values.

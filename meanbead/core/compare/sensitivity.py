@@ -29,7 +29,7 @@ def sensitivities(engine: Engine, job: PrintJob, key: str) -> list[Sensitivity]:
     Both sides are samples of about :data:`SAMPLE_LAYERS` layers drawn by the same rule, so that most of what a sample is
     off by falls out of the difference. Raises :class:`MeanBeadError` for an unknown setting.
     """
-    choice = next((one for one in choices() if one.key == key), None)
+    choice = next((entry for entry in choices() if entry.key == key), None)
     if choice is None or choice.kind in ("machine", "nozzle", "material", "ranges"):
         raise MeanBeadError(f"{key!r:.60} is not a setting that has a step.", field="key")
     base = engine.estimate(job, SAMPLE_LAYERS)

@@ -97,9 +97,9 @@ def _by_stroke(kind, stroke, length, asked, melt, move_s, free_s, cooling_s, cou
             row[6] = seconds
         else:
             row[7] = seconds
-        for one in range(8):
-            if row[one] > best[at]:
-                best[at], cause[at] = row[one], one
+        for corner in range(8):
+            if row[corner] > best[at]:
+                best[at], cause[at] = row[corner], corner
     return time, own, cause
 
 

@@ -86,7 +86,9 @@ class Sampled:
         same = mine is not None and its is not None and np.array_equal(mine.weight, its.weight)
         if same and mine is not None and self.estimate.layers == after.estimate.layers:
             return mine.difference_error_s(self.seconds, after.seconds)
-        mine_s, its_s = (one.sampling_error * one.print_time_s for one in (self.estimate, after.estimate))
+        mine_s, its_s = (
+            estimate.sampling_error * estimate.print_time_s for estimate in (self.estimate, after.estimate)
+        )
         return math.hypot(mine_s, its_s)
 
 
@@ -287,7 +289,7 @@ class Engine:
             return estimate
         rule_input = RuleInput(job.recipe, plan, printer, job.nozzle, material, ceiling, facts, estimate)
         # A waste is only one once a remedy has been seen to save, which takes runs of its own: core.advise.confirm.
-        said = [one for one in findings(rule_input) if one.severity != "waste"]
+        said = [finding for finding in findings(rule_input) if finding.severity != "waste"]
         return estimate.model_copy(update={"findings": said})
 
     def _interval(self, job: PrintJob, run: _Run, print_time_s: float) -> Interval:

@@ -137,8 +137,8 @@ def sample_layers(
     drawn = _draw(size[rest], strata, random)
     # A layer that is drawn for two strata stands for both.
     share = float(size[rest].sum()) / strata
-    for one in rest[drawn].tolist():
-        weight[one] += share / size[one]
+    for k in rest[drawn].tolist():
+        weight[k] += share / size[k]
     stand_ins = np.unique(rest[drawn])
     return LayerSample(weight, stand_ins, size, _volume_weight(weight, stand_ins, volume), volume)
 
@@ -160,7 +160,7 @@ def _skins(skin_mm2: Floats) -> list[int]:
     whole = float(skin_mm2.sum())
     if whole <= 0 or float(skin_mm2[order].sum()) < 0.5 * whole:
         return []
-    return [int(one) for one in order if skin_mm2[one] > 0.003 * whole]
+    return [int(k) for k in order if skin_mm2[k] > 0.003 * whole]
 
 
 def _certain(size: Floats, count: int, skins: list[int]) -> NDArray[np.bool_]:

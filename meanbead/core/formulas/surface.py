@@ -23,10 +23,10 @@ def _area_that_shows(insight: PartInsight) -> float:
 def flattest_slope_deg(insight: PartInsight) -> float | None:
     """The least slope from the horizontal on which enough surface shows its layers; None where nothing leans."""
     area = 0.0
-    for one in insight.slopes:
-        area += one.area_mm2
+    for slope in insight.slopes:
+        area += slope.area_mm2
         if area >= _area_that_shows(insight):
-            return (one.low + one.high) / 2
+            return (slope.low + slope.high) / 2
     return None
 
 
@@ -48,18 +48,18 @@ def ridge_mm(plan: Plan, insight: PartInsight) -> float:
 def steepest_overhang_deg(insight: PartInsight) -> float:
     """The steepest overhang, from upright, of which there is enough to matter; level undersides left out; 0 if none."""
     area = 0.0
-    for one in reversed(insight.overhang):
-        if one.low >= LEVEL_DEG:
+    for band in reversed(insight.overhang):
+        if band.low >= LEVEL_DEG:
             continue
-        area += one.area_mm2
+        area += band.area_mm2
         if area >= _area_that_shows(insight):
-            return (one.low + one.high) / 2
+            return (band.low + band.high) / 2
     return 0.0
 
 
 def hanging_level_mm2(insight: PartInsight) -> float:
     """Level undersides that are not held on two sides, mm2."""
-    level = sum(one.area_mm2 for one in insight.overhang if one.low >= LEVEL_DEG)
+    level = sum(band.area_mm2 for band in insight.overhang if band.low >= LEVEL_DEG)
     return max(0.0, level - insight.bridge_mm2)
 
 

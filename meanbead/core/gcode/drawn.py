@@ -33,8 +33,10 @@ AXIS_SPEED, MELT_CEILING, OUTSIDE = 1, 2, 4
 """What a stroke goes beyond, as bits of ``beyond``."""
 
 _WIDEST_MM = 5.0
-_SETTLED = tuple(one.name for one in fields(Settled))
-_RETRACTING, _LIFTING, _TRAVELLING = (CAUSES.index(one) for one in ("retracting", "z_and_layer_change", "travelling"))
+_SETTLED = tuple(field.name for field in fields(Settled))
+_RETRACTING, _LIFTING, _TRAVELLING = (
+    CAUSES.index(cause) for cause in ("retracting", "z_and_layer_change", "travelling")
+)
 
 
 @dataclass(frozen=True)
@@ -80,7 +82,7 @@ def drawn_file(stream: BinaryIO, printer: Printer, nozzle: Nozzle, material: Mat
         blocks.append(block)
 
     found = replay(stream, printer, nozzle=nozzle, material=material, progress=keep)
-    moves = Settled(*(np.concatenate([getattr(one, name) for one in blocks]) for name in _SETTLED))
+    moves = Settled(*(np.concatenate([getattr(block, name) for block in blocks]) for name in _SETTLED))
     return _drawn(found, moves, printer, found.feature_names)
 
 
@@ -151,7 +153,7 @@ def _placed(marks: list[Mark], line: NDArray[np.int64], layer: NDArray[np.int32]
 def _cause(own_s: Floats, free_s: Floats, set_s: Floats) -> NDArray[np.int64]:
     """Which of set speed, ramps and corners took most of each move."""
     parts = np.stack([set_s, free_s - set_s, own_s - free_s])
-    codes = np.array([CAUSES.index(one) for one in ("at_set_speed", "ramps", "corners")])
+    codes = np.array([CAUSES.index(cause) for cause in ("at_set_speed", "ramps", "corners")])
     chosen: NDArray[np.int64] = codes[np.argmax(parts, axis=0)]
     return chosen
 

@@ -484,9 +484,9 @@ class _Player:
         room = np.array([self.printer.bed_mm.x, self.printer.bed_mm.y, self.printer.bed_mm.z])
         beyond = np.maximum(place - room, -place)
         outside: NDArray[np.bool_] = plastic & (beyond.max(axis=1) > _OUTSIDE_MM)
-        for one in np.flatnonzero(outside)[: TOLD_MARKS - len(self.marks)].tolist():
-            axis = int(np.argmax(beyond[one]))
-            self._mark("outside", int(line[one]), float(place[one, axis]), float(room[axis]))
+        for k in np.flatnonzero(outside)[: TOLD_MARKS - len(self.marks)].tolist():
+            axis = int(np.argmax(beyond[k]))
+            self._mark("outside", int(line[k]), float(place[k, axis]), float(room[axis]))
         return outside
 
     def _ceiling(self) -> float:
@@ -497,14 +497,14 @@ class _Player:
         area, density = filament_area_mm2(self.printer.filament_diameter_mm), self.material.density_g_cm3
         names = {number: name for name, number in self.names.items()} | {-1: "travel", _PURGED: "purge"}
         by_feature = {
-            names[one]: ReplayedFeature(
-                time_s=self.time[one],
-                filament_mm=self.filament.get(one, 0.0),
-                filament_g=filament_mass_g(self.filament.get(one, 0.0) * area, density),
-                length_mm=self.length[one],
-                peak_flow_mm3_s=self.peak.get(one, 0.0),
+            names[entry]: ReplayedFeature(
+                time_s=self.time[entry],
+                filament_mm=self.filament.get(entry, 0.0),
+                filament_g=filament_mass_g(self.filament.get(entry, 0.0) * area, density),
+                length_mm=self.length[entry],
+                peak_flow_mm3_s=self.peak.get(entry, 0.0),
             )
-            for one in sorted(self.time, key=lambda one: -self.time[one])
+            for entry in sorted(self.time, key=lambda one: -self.time[one])
         }
         if self.causes["waiting_s"] > 0:
             by_feature["wait"] = ReplayedFeature(

@@ -80,7 +80,7 @@ def close_gaps(
     broken = [k for k, one in enumerate(sound) if one is None]
     progress(0.05, f"{count_of(len(broken), 'open body')}, {len(pieces)} in all".replace("bodys", "bodies"))
     filled = _filled([pieces[k] for k in broken], lambda share, doing: progress(0.05 + 0.75 * share, doing))
-    bodies: list[_Body] = [one for one in sound if one is not None]
+    bodies: list[_Body] = [entry for entry in sound if entry is not None]
     sheets: list[tuple[Floats, Ints]] = []
     for k, made in zip(broken, filled, strict=True):
         if made is None or _is_sheet(made) or (sheet_mm is not None and _added_share(made) > OPEN_SHARE):
@@ -90,7 +90,7 @@ def close_gaps(
     thick = (
         []
         if sheet_mm is None
-        else [one for one in (_thickened(*sheet, sheet_mm) for sheet in sheets) if one is not None]
+        else [plate for plate in (_thickened(*sheet, sheet_mm) for sheet in sheets) if plate is not None]
     )
     bodies += thick
     if not bodies:
@@ -102,7 +102,7 @@ def close_gaps(
     progress(0.85, "joining the bodies")
     solid = _joined(bodies, mended)
     progress(0.97, "measuring it")
-    closed = sum(1 for one in bodies if one.guessed.any()) - len(thick)
+    closed = sum(1 for body in bodies if body.guessed.any()) - len(thick)
     return Closed(solid, _guesses(solid, len(pieces), closed, sheets, thick, sheet_mm))
 
 
@@ -220,7 +220,7 @@ def _joined(bodies: list[_Body], mended: list[str]) -> Solid:
     if len(bodies) == 1:
         vertices, faces, guessed = bodies[0].vertices, bodies[0].faces, bodies[0].guessed
     else:
-        made = manifold3d.Manifold.batch_boolean([_named(one) for one in bodies], manifold3d.OpType.Add)
+        made = manifold3d.Manifold.batch_boolean([_named(body) for body in bodies], manifold3d.OpType.Add)
         mesh = made.to_mesh64()
         vertices = np.asarray(mesh.vert_properties, dtype=np.float64)[:, :3]
         faces = np.asarray(mesh.tri_verts, dtype=np.int64)
@@ -264,7 +264,7 @@ def _guesses(
         says.append(f"{count_of(len(thick), 'sheet')} {was(len(thick))} given a thickness of {sheet_mm:g} mm.")
     left = len(sheets) - len(thick)
     if left:
-        lost = sum(float(_area_mm2(*one).sum()) for one in sheets) if not thick else 0.0
+        lost = sum(float(_area_mm2(*sheet).sum()) for sheet in sheets) if not thick else 0.0
         about = f", {lost / 100:.1f} cm² in all," if lost else ""
         why = (
             "branch where more than two surfaces meet"

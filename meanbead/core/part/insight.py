@@ -259,7 +259,7 @@ def _apart(points: Floats, rank: Floats) -> list[int]:
     reach = max(3.0, float(np.linalg.norm(np.ptp(points, axis=0))) / 5)
     chosen: list[int] = []
     for k in np.argsort(rank, kind="stable"):
-        if all(np.linalg.norm(points[k] - points[one]) > reach for one in chosen):
+        if all(np.linalg.norm(points[k] - points[face]) > reach for face in chosen):
             chosen.append(int(k))
             if len(chosen) == _SPOTS_OF_A_KIND:
                 break

@@ -69,8 +69,8 @@ def slice_solid(solid: Solid, layers: Layers) -> tuple[NDArray[np.object_], tupl
         if region is None or region.is_empty:
             # A plane just through a face can come out wrong or empty.
             near = [_cut(manifold, height + aside) for aside in (-_ASIDE_MM, _ASIDE_MM)]
-            whole = [one for one in near if one is not None]
-            filled = [one for one in whole if not one.is_empty]
+            whole = [layer for layer in near if layer is not None]
+            filled = [layer for layer in whole if not layer.is_empty]
             return filled[0] if len(filled) == 2 else (region or (whole[0] if whole else None))
         return region
 

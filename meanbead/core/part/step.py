@@ -44,11 +44,11 @@ def main(source: str, made: str) -> int:
         print("The STEP file cannot be read. Export it again, as AP203, AP214 or AP242.")
         return 2
     scene: Any = trimesh.load(str(middle), file_type="glb", force="scene", process=False)
-    meshes = [one for one in scene.dump() if isinstance(one, trimesh.Trimesh) and len(one.faces)]
+    meshes = [geometry for geometry in scene.dump() if isinstance(geometry, trimesh.Trimesh) and len(geometry.faces)]
     if not meshes:
         print("The STEP file holds no solid and no surface. Export it again, with the body selected.")
         return 2
-    count = sum(len(one.faces) for one in meshes)
+    count = sum(len(item.faces) for item in meshes)
     if count > limits.TRIANGLES:
         print(f"The part has {count:,} triangles; the limit is {limits.TRIANGLES:,}. Leave out what is not printed.")
         return 2

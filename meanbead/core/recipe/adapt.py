@@ -72,7 +72,7 @@ def short_line(text: str) -> ShortLine:
 
     Raises :class:`RecipeError` where it says no such numbers, or in an order that cannot be.
     """
-    numbers = [float(one.replace(",", ".")) for one in re.findall(r"\d+(?:[.,]\d+)?|[.,]\d+", text)]
+    numbers = [float(digits.replace(",", ".")) for digits in re.findall(r"\d+(?:[.,]\d+)?|[.,]\d+", text)]
     if not 1 <= len(numbers) <= 3:
         raise RecipeError(
             f"“{text.strip():.40}” does not say a bead.",

@@ -77,11 +77,11 @@ def _bounds(key: str) -> tuple[float | None, float | None]:
         model = model.model_fields[name].annotation  # type: ignore[assignment]
     low: float | None = None
     high: float | None = None
-    for one in _metadata(model.model_fields[last]):
-        if isinstance(one, Ge | Gt):
-            low = float(one.ge if isinstance(one, Ge) else one.gt)  # type: ignore[arg-type]
-        if isinstance(one, Le | Lt):
-            high = float(one.le if isinstance(one, Le) else one.lt)  # type: ignore[arg-type]
+    for constraint in _metadata(model.model_fields[last]):
+        if isinstance(constraint, Ge | Gt):
+            low = float(constraint.ge if isinstance(constraint, Ge) else constraint.gt)  # type: ignore[arg-type]
+        if isinstance(constraint, Le | Lt):
+            high = float(constraint.le if isinstance(constraint, Le) else constraint.lt)  # type: ignore[arg-type]
     return low, high
 
 

@@ -60,7 +60,7 @@ def settings_sheet(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: M
         if choice.kind == "ranges":
             if not value:
                 continue
-            value = "; ".join(_range_text(one.model_dump(exclude_none=True)) for one in value)
+            value = "; ".join(_range_text(height_range.model_dump(exclude_none=True)) for height_range in value)
         number = round(value * 100, 4) if choice.kind == "percent" else value
         rows.append(
             Setting(

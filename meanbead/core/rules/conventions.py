@@ -46,6 +46,6 @@ def topics() -> tuple[Topic, ...]:
 
 def convention_label(house: HouseRules, key: str) -> str:
     """How a finding names the school that speaks, such as ``Highest layer: three quarters of the bore``."""
-    topic = next(one for one in topics() if one.key == key)
-    school = next(one for one in topic.schools if one.value == getattr(house, key))
+    topic = next(entry for entry in topics() if entry.key == key)
+    school = next(convention for convention in topic.schools if convention.value == getattr(house, key))
     return f"{topic.label}: {school.label[0].lower()}{school.label[1:]}"

@@ -60,7 +60,7 @@ def exact_heights_mm(s: RuleInput) -> list[float]:
     near = left / shape.layer_height_mm
     heights = {round(left / count, 4) for count in (math.floor(near + 1e-6), math.ceil(near - 1e-6)) if count > 0}
     if s.house.layer_heights == "full_steps":
-        heights = {one for one in heights if abs(s.floor_step(one) - one) < 1e-4}
+        heights = {height for height in heights if abs(s.floor_step(height) - height) < 1e-4}
     return sorted(heights, key=lambda one: abs(one - shape.layer_height_mm))
 
 

@@ -117,7 +117,9 @@ def _ways_out(s: RuleInput, capped: list[str], asked: float, limit: float, temp_
     speeds = s.plan.speed_mm_s
     for name in {_SPEED_OF[name] for name in capped if name in _SPEED_OF}:
         speed = getattr(speeds, name)
-        flow = max(s.estimate.by_feature[one].asked_flow_mm3_s for one in capped if _SPEED_OF.get(one) == name)  # type: ignore[union-attr]
+        flow = max(
+            s.estimate.by_feature[feature].asked_flow_mm3_s for feature in capped if _SPEED_OF.get(feature) == name
+        )  # type: ignore[union-attr]
         slower[f"speed_mm_s.{name}"] = max(1.0, floor_to(speed * limit / flow * 0.998, 0.5))
     first = bead_area_mm2(s.plan.shape.width_mm.first_layer, s.plan.shape.first_layer_height_mm) * s.plan.flow_ratio
     if first * speeds.first_layer > limit:
@@ -224,8 +226,8 @@ def flow_margin(s: RuleInput) -> Iterator[Finding]:
         if share.asked_flow_mm3_s > allowed and name != "thin_wall"
     ]
     slower: dict[str, SettingValue] = {}
-    for name in sorted({_SPEED_OF[one] for one in fast if one in _SPEED_OF}):
-        own = max(s.estimate.by_feature[one].asked_flow_mm3_s for one in fast if _SPEED_OF.get(one) == name)
+    for name in sorted({_SPEED_OF[feature] for feature in fast if feature in _SPEED_OF}):
+        own = max(s.estimate.by_feature[feature].asked_flow_mm3_s for feature in fast if _SPEED_OF.get(feature) == name)
         slower[f"speed_mm_s.{name}"] = max(1.0, floor_to(getattr(s.plan.speed_mm_s, name) * allowed / own * 0.998, 0.5))
     if slower:
         ways.append(remedy("Slower where it is too much", slower))

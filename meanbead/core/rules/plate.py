@@ -156,7 +156,7 @@ def layers_from_neighbours(s: RuleInput) -> Iterator[Finding]:
         rule="layers_from_neighbours",
         severity="note",
         field="part",
-        sentence=f"Layer {', '.join(str(one + 1) for one in numbers[:5])}{more} could not be cut from this mesh; their "
+        sentence=f"Layer {', '.join(str(number + 1) for number in numbers[:5])}{more} could not be cut from this mesh; their "
         "neighbours stand in for them.",
         remedy="Repair the mesh where it is made and add it again.",
         value=float(len(numbers)),

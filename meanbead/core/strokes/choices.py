@@ -34,13 +34,13 @@ def layer_choices(shape: Shape, layers: Layers) -> LayerChoices:
     top = np.full(count, shape.top_layers)
     bottom = np.full(count, shape.bottom_layers)
     density = np.full(count, shape.infill_density)
-    for one in shape.height_ranges:
-        within = (layers.middle_mm >= one.from_mm) & (layers.middle_mm < one.to_mm)
+    for height_range in shape.height_ranges:
+        within = (layers.middle_mm >= height_range.from_mm) & (layers.middle_mm < height_range.to_mm)
         for values, asked in (
-            (walls, one.walls),
-            (top, one.top_layers),
-            (bottom, one.bottom_layers),
-            (density, one.infill_density),
+            (walls, height_range.walls),
+            (top, height_range.top_layers),
+            (bottom, height_range.bottom_layers),
+            (density, height_range.infill_density),
         ):
             if asked is not None:
                 values[within] = asked

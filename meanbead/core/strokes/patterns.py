@@ -120,7 +120,7 @@ def _adaptive(
 
     The coarse lines run through all zones, so that each line stands on one below it.
     """
-    near, nearer = (difference(regions, one) for one in deep)
+    near, nearer = (difference(regions, level) for level in deep)
     families = []
     for angle, pitch, shift in _straight("cubic", layer, middle_mm, pitch_mm, angle_rad):
         parts = []

@@ -239,7 +239,7 @@ def _copied(sections: Objects, places: list[tuple[float, float]]) -> Objects:
     if len(places) == 1 and places[0] == (0.0, 0.0):
         return sections
     return np.array(
-        [shapely.union_all([shapely.affinity.translate(one, *place) for place in places]) for one in sections],
+        [shapely.union_all([shapely.affinity.translate(section, *place) for place in places]) for section in sections],
         dtype=object,
     )
 
@@ -327,7 +327,7 @@ def _support_pieces(scaffold: Scaffold, outline: Outline, shape: Shape) -> Piece
 def _areas(outline: Outline, filling: Filling, skins: Filled, sparse: Filled) -> LayerAreas:
     islands, count, fill = outline.islands, len(outline.layers), filling.fill
     bridges = shapely.area(fill.bridge) + shapely.area(fill.over_sparse)
-    void = shapely.area(outline.inside) - np.sum([shapely.area(one) for one in fill.regions], axis=0)
+    void = shapely.area(outline.inside) - np.sum([shapely.area(region) for region in fill.regions], axis=0)
     lost = np.maximum(skins.asked_mm2 - skins.laid_mm2, 0.0)
 
     def by_layer(island_mm2: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -155,7 +155,9 @@ def _first_over(
             over = _cut_to_neighbour(over, layer, sections, step, bare)
     over = _opened(over, line_mm[source] / 2)
     for index in np.unique(source[~shapely.is_empty(over)]).tolist():
-        found[index] = shapely.multipolygons([one for part in over[source == index] for one in shapely.get_parts(part)])
+        found[index] = shapely.multipolygons(
+            [polygon for part in over[source == index] for polygon in shapely.get_parts(part)]
+        )
     return found
 
 

@@ -49,7 +49,7 @@ class Scaffold:
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""
-        return 32 * sum(int(shapely.get_num_coordinates(one).sum()) for one in (self.sparse, self.dense))
+        return 32 * sum(int(shapely.get_num_coordinates(regions).sum()) for regions in (self.sparse, self.dense))
 
 
 def find_supports(sections: Objects, layers: Layers, shape: SupportShape) -> Scaffold:
@@ -89,7 +89,7 @@ def overhangs(sections: Objects, layers: Layers, angle_deg: float) -> Objects:
     firm = grown(grown(free, -splinters), splinters)
     # On a slope each layer stands out by a narrow strip; they join once the share that holds itself is put back.
     result[1:] = intersection(grown(firm, reach + _TOLERANCE_MM), sections[1:])
-    return np.array([_tidy(one) for one in result], dtype=object)
+    return np.array([_tidy(region) for region in result], dtype=object)
 
 
 def _blocked_from_bed(clear: Objects) -> Objects:

@@ -355,9 +355,9 @@ def _ends(lines: list[_Line], strips: Objects, edges: Objects) -> list[tuple[_En
     own = np.array([k for k, _ in asked])
     passed = np.zeros(len(asked), dtype=bool)
     passed[number[(other != own[number]) & (source_of[other] == source[number])]] = True
-    for one in np.flatnonzero(found & ~passed).tolist():
-        k, side = asked[one]
-        ends[k][side] = _End(float(reach[one]), bool(free[one]))
+    for entry in np.flatnonzero(found & ~passed).tolist():
+        k, side = asked[entry]
+        ends[k][side] = _End(float(reach[entry]), bool(free[entry]))
     return [(first, last) for first, last in ends]
 
 
@@ -387,7 +387,7 @@ def _doubled(line: _Line, first: _End, last: _End) -> list[tuple[Floats, Floats,
     aside = np.column_stack([-tangent[:, 1], tangent[:, 0]]) * wide[:, None] / 4
     left, right, half = points + aside, points - aside, wide / 2
     if ring or not (first.free or last.free):
-        return [(one, half, ring, line.source) for one in (left, right)]
+        return [(entry, half, ring, line.source) for entry in (left, right)]
     if not last.free:  # the turn lies at the first end: begin and end at the other
         left, right, half = left[::-1], right[::-1], half[::-1]
     around, across = np.vstack([left, right[::-1]]), np.concatenate([half, half[::-1]])

@@ -79,7 +79,7 @@ def _model_in(annotation: Any) -> type[BaseModel] | None:
     """The model within an optional, a list or another wrapping."""
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
-    return next((found for one in get_args(annotation) if (found := _model_in(one)) is not None), None)
+    return next((found for item in get_args(annotation) if (found := _model_in(item)) is not None), None)
 
 
 _UNITS = ("mm3_s", "mm_s2", "mm_s", "mm2", "mm3", "mm", "deg", "cm3", "c", "s", "g", "h", "w", "kg", "min")
