@@ -292,7 +292,7 @@ def _read_vary(path: Path, context: AdviceContext) -> dict[str, list[Any]]:
     if not isinstance(vary, dict) or not all(isinstance(values, list) and values for values in vary.values()):
         raise MeanBeadError(f"{path.name}: give an object of settings, each with a list of values.")
     if "nozzle_diameter_mm" in vary:
-        bores = {one.bore_mm: number for number, one in context.nozzles.items()}
+        bores = {nozzle.bore_mm: number for number, nozzle in context.nozzles.items()}
         unknown = [bore for bore in vary["nozzle_diameter_mm"] if bore not in bores]
         if unknown:
             raise MeanBeadError(f"{path.name}: nozzle_diameter_mm: {unknown[0]} is not on hand; name it in --nozzles.")

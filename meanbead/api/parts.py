@@ -135,14 +135,14 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
         for number, body in enumerate(bodies, start=1):
             name = f"{part.name[:110]}, {number}"
             # The body's own mesh stands for the file, which holds them all.
-            one = workshop.add_part(db, body, name=name, file_name=part.file_name, source=b"")
-            one.purpose_id, one.quantity, one.due_on = part.purpose_id, part.quantity, part.due_on
+            row = workshop.add_part(db, body, name=name, file_name=part.file_name, source=b"")
+            row.purpose_id, row.quantity, row.due_on = part.purpose_id, part.quantity, part.due_on
             # Which triangles of it were guessed is not known any more; that some were, is.
-            one.guessed = part.guessed
+            row.guessed = part.guessed
             for column in columns:
                 if column.gcode_id is None:
-                    workshop.copy_recipe(db, column, one)
-            made.append(part_out(one))
+                    workshop.copy_recipe(db, column, row)
+            made.append(part_out(row))
         workshop.delete(db, part)
         return PartsOut(parts=made)
 

@@ -98,10 +98,10 @@ def _ranked(ways: list[OrientationEstimate]) -> list[OrientationEstimate]:
 def make_waterfall(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """From one column to another. Arguments: ``from_id`` and ``to_id``."""
     with tools.database.session.begin() as session:
-        one, other = (workshop.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
-        if one.gcode_id is not None or other.gcode_id is not None:
+        before, after = (workshop.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
+        if before.gcode_id is not None or after.gcode_id is not None:
             raise MeanBeadError("A replayed file does not tell its settings, so they cannot be exchanged one by one.")
-        jobs: tuple[PrintJob, PrintJob] = (workshop.job_of(session, one), workshop.job_of(session, other))
+        jobs: tuple[PrintJob, PrintJob] = (workshop.job_of(session, before), workshop.job_of(session, after))
     return waterfall(tools.engine, *jobs, progress=tools.progress).model_dump()
 
 

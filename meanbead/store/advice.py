@@ -39,7 +39,7 @@ class Around:
     def inputs(self) -> list[object]:
         """What advice depends on beside the job, as plain values: the hour is left out, for advice would never keep."""
         models = (self.limits, self.house, self.shop.model_copy(update={"now_h": None}))
-        nozzles = {str(number): one.model_dump(mode="json") for number, one in self.nozzles.items()}
+        nozzles = {str(number): nozzle.model_dump(mode="json") for number, nozzle in self.nozzles.items()}
         return [*(model.model_dump(mode="json") for model in models), nozzles, self.shell_before_mm]
 
     def context(self, engine: Engine) -> AdviceContext:

@@ -52,7 +52,7 @@ def candidates(base: Trial, context: AdviceContext) -> list[Candidate]:
             seen.add(key)
             found.append(candidate)
     order = {"pace": 0, "travel": 1, "cooling": 2, "start": 3, "infill": 4, "shell": 5, "width": 6}
-    return sorted(found, key=lambda one: _rank(one, order))
+    return sorted(found, key=lambda candidate: _rank(candidate, order))
 
 
 def remedies(base: Trial) -> list[Candidate]:
@@ -66,11 +66,11 @@ def remedies(base: Trial) -> list[Candidate]:
     ]
 
 
-def _rank(one: Candidate, order: dict[str, int]) -> int:
+def _rank(candidate: Candidate, order: dict[str, int]) -> int:
     """Remedies stand among the changes of their kind."""
-    if one.group != "remedy":
-        return order.get(one.group, 9)
-    keys = {setting.key for setting in one.settings}
+    if candidate.group != "remedy":
+        return order.get(candidate.group, 9)
+    keys = {setting.key for setting in candidate.settings}
     if keys & {"nozzle", "layer_height_mm", "copies.count", "supports.kind"}:
         return 8
     return 0 if all(key.startswith(("speed", "acceleration", "nozzle_temp")) for key in keys) else 5
@@ -92,21 +92,21 @@ def _melts_mm_s(s: RuleInput, feature: str) -> float:
     return max(1.0, floor_to(min(free * s.ceiling.plan_mm3_s / area * slack, fastest), 1))
 
 
-def _within_melt(job: PrintJob, context: AdviceContext, one: Candidate) -> Candidate:
+def _within_melt(job: PrintJob, context: AdviceContext, candidate: Candidate) -> Candidate:
     """A larger bead, with the speeds that the hot end can still melt it at: asking for more would change nothing."""
     try:
-        changed = context.rule_input(with_settings(job, one.settings, context.nozzles))
+        changed = context.rule_input(with_settings(job, candidate.settings, context.nozzles))
     except MeanBeadError:
-        return one
+        return candidate
     slower = []
     for name in ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer"):
         most = _melts_mm_s(changed, name)
         if getattr(changed.plan.speed_mm_s, name) > most:
             slower.append(SetTo(key=f"speed_mm_s.{name}", value=most))
     if not slower:
-        return one
-    return one.model_copy(
-        update={"settings": [*one.settings, *slower], "label": f"{one.label}, at the speed that melts"}
+        return candidate
+    return candidate.model_copy(
+        update={"settings": [*candidate.settings, *slower], "label": f"{candidate.label}, at the speed that melts"}
     )
 
 

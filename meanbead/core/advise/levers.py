@@ -96,7 +96,7 @@ def levers(
 
 
 def _tried(engine: Engine, base: Trial, context: AdviceContext, requested: list[Candidate]) -> Iterator[Lever | None]:
-    return ordered_map(lambda one: try_lever(engine, base, context, one), requested)
+    return ordered_map(lambda candidate: try_lever(engine, base, context, candidate), requested)
 
 
 def tried(engine: Engine, base: Trial, context: AdviceContext) -> Iterator[tuple[float, Lever | None]]:
@@ -232,7 +232,15 @@ def ranked(found: list[Lever], goal: Goal) -> list[Lever]:
     """Those that take nothing first, then those that take something, then those that break a limit of the purpose; each
     best first by the goal."""
     field = {"minutes": "time_s", "grams": "filament_g", "cost": "cost"}[goal]
-    return sorted(found, key=lambda one: (bool(one.breaks), bool(one.takes), getattr(one, field), one.label))
+    return sorted(
+        found,
+        key=lambda candidate: (
+            bool(candidate.breaks),
+            bool(candidate.takes),
+            getattr(candidate, field),
+            candidate.label,
+        ),
+    )
 
 
 def all_that_cost_nothing(engine: Engine, base: Trial, context: AdviceContext, found: list[Lever]) -> Lever | None:

@@ -267,18 +267,20 @@ class _Search:
             found = self._engine.sampled(job, None if self._is_short(plan) else SEARCH_LAYERS)
         except MeanBeadError:
             return None
-        one = Prospect(point, job, plan, found, self._context)
-        self._judge(one)
-        return one
+        prospect = Prospect(point, job, plan, found, self._context)
+        self._judge(prospect)
+        return prospect
 
-    def _judge(self, one: Prospect) -> None:
+    def _judge(self, prospect: Prospect) -> None:
         """Hold a recipe against the limits. One that breaks them only by what a sample may be off is doubtful."""
-        one.allowed = not breaches(self._limits, one.measures)
-        one.doubtful = not (one.allowed or one.full) and not breaches(self._limits, one.at_best(self._seen_off))
+        prospect.allowed = not breaches(self._limits, prospect.measures)
+        prospect.doubtful = not (prospect.allowed or prospect.full) and not breaches(
+            self._limits, prospect.at_best(self._seen_off)
+        )
 
     def _make_sure(self) -> None:
         """Compute in full what may still beat the line, best promise first, until nothing may or time is up."""
-        sampled = np.array([k for k, one in enumerate(self._kept) if not one.full], dtype=np.int64)
+        sampled = np.array([k for k, prospect in enumerate(self._kept) if not prospect.full], dtype=np.int64)
         if len(sampled):
             self._compute_whole(np.unique(sampled[np.linspace(0, len(sampled) - 1, _CHECKS).astype(np.int64)]).tolist())
         most = 0
@@ -306,10 +308,10 @@ class _Search:
     def _compute_whole(self, numbers: list[int]) -> None:
         for k, whole in ordered_map(self._whole, numbers):
             self._in_full += 1
-            one = self._kept[k]
-            one.settle(whole)
+            prospect = self._kept[k]
+            prospect.settle(whole)
             if whole is not None:
-                self._judge(one)
+                self._judge(prospect)
         seen = worst_seen(self._kept)
         if seen != self._seen_off:
             self._seen_off = seen
@@ -325,7 +327,7 @@ class _Search:
 
     def _found(self, complete: bool, final: bool = False) -> SearchResult:
         promise = self._promises()
-        shown = [k for k, one in enumerate(self._kept) if one.allowed]
+        shown = [k for k, prospect in enumerate(self._kept) if prospect.allowed]
         place = {k: at for at, k in enumerate(shown)}
         points = self._points()
         whole = np.array([k for k in shown if self._kept[k].full], dtype=np.int64)
@@ -369,17 +371,17 @@ class _Search:
             f"{between} of print time."
         )
 
-    def _dot(self, one: Prospect) -> Evaluation:
-        slot = just_fits(one.measures.whole_time_s, self._context.shop.attended)
-        values = self._space.values(one.point)
+    def _dot(self, prospect: Prospect) -> Evaluation:
+        slot = just_fits(prospect.measures.whole_time_s, self._context.shop.attended)
+        values = self._space.values(prospect.point)
         nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []
-        settings = nozzle + settings_between(self._base_job.recipe, one.job.recipe)
-        bound_s, bound_against = one.bounds(self._against, self._seen_off)
+        settings = nozzle + settings_between(self._base_job.recipe, prospect.job.recipe)
+        bound_s, bound_against = prospect.bounds(self._against, self._seen_off)
         return Evaluation(
             values=values,
             settings=settings,
-            measures=one.measures,
-            full=one.full,
+            measures=prospect.measures,
+            full=prospect.full,
             bound_s=bound_s,
             bound_against=bound_against,
             just_fits=slot,

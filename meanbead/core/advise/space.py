@@ -187,8 +187,8 @@ def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
     shape, step = plan.shape, max(job.printer.z_step_mm or 0.01, 0.01)
     pace = math.ceil(0.04 / step - 1e-9) * step
-    own = next((number for number, one in context.nozzles.items() if one == job.nozzle), None)
-    bores = {job.nozzle.bore_mm: own} | {one.bore_mm: number for number, one in sorted(context.nozzles.items())}
+    own = next((number for number, nozzle in context.nozzles.items() if nozzle == job.nozzle), None)
+    bores = {job.nozzle.bore_mm: own} | {nozzle.bore_mm: number for number, nozzle in sorted(context.nozzles.items())}
     if own is not None:
         bores[job.nozzle.bore_mm] = own
     # Very low layers of a small nozzle are for whoever names them: they take longest to compute, too.

@@ -57,15 +57,15 @@ class Change:
     keys: tuple[str, ...]
 
 
-def changes_between(one: PrintJob, other: PrintJob) -> list[Change]:
+def changes_between(before: PrintJob, after: PrintJob) -> list[Change]:
     """Settings in which two jobs differ, in the order of the sheet; grouped where they are many."""
     named: list[tuple[str, Change]] = []
     for choice in choices():
         if choice.kind in ("machine", "nozzle", "material"):
             name = "printer" if choice.kind == "machine" else choice.kind
-            differs = getattr(one, name) != getattr(other, name)
+            differs = getattr(before, name) != getattr(after, name)
         else:
-            differs = value_at(one.recipe, choice.key) != value_at(other.recipe, choice.key)
+            differs = value_at(before.recipe, choice.key) != value_at(after.recipe, choice.key)
         if differs:
             named.append((choice.group, Change(choice.label, (choice.key,))))
     if len(named) <= MAX_PLAYERS:
@@ -79,23 +79,26 @@ def changes_between(one: PrintJob, other: PrintJob) -> list[Change]:
     return merged
 
 
-def mixed(one: PrintJob, other: PrintJob, changes: Sequence[Change]) -> PrintJob:
+def mixed(before: PrintJob, after: PrintJob, changes: Sequence[Change]) -> PrintJob:
     """The first job with some of its settings taken from the other."""
-    parts: dict[str, Any] = {"printer": one.printer, "nozzle": one.nozzle, "material": one.material}
-    recipe: Recipe = one.recipe
+    parts: dict[str, Any] = {"printer": before.printer, "nozzle": before.nozzle, "material": before.material}
+    recipe: Recipe = before.recipe
     for key in (key for change in changes for key in change.keys):
         if key in ("machine", "nozzle", "material"):
             name = "printer" if key == "machine" else key
-            parts[name] = getattr(other, name)
+            parts[name] = getattr(after, name)
         else:
-            value = value_at(other.recipe, key)
+            value = value_at(after.recipe, key)
             dumped = value if not isinstance(value, tuple) else [item.model_dump() for item in value]
             recipe = with_value(recipe, key, dumped)
-    return PrintJob(one.solid, recipe, **parts)
+    return PrintJob(before.solid, recipe, **parts)
 
 
 def waterfall(
-    engine: Engine, one: PrintJob, other: PrintJob, progress: Callable[[float, str], None] = lambda share, doing: None
+    engine: Engine,
+    before: PrintJob,
+    after: PrintJob,
+    progress: Callable[[float, str], None] = lambda share, doing: None,
 ) -> Waterfall:
     """Share the difference between two recipes out among their changed settings.
 
@@ -105,8 +108,8 @@ def waterfall(
     itself (a layer higher than the old nozzle's bore) are left out; where none remains, all changes count as one.
     With more than :data:`MAX_PLAYERS` changes a fixed sample of orders, each with its reverse, stands for all.
     """
-    changes = changes_between(one, other)
-    ends = [engine.estimate(one), engine.estimate(other)]
+    changes = changes_between(before, after)
+    ends = [engine.estimate(before), engine.estimate(after)]
     known: dict[frozenset[int], tuple[float, float] | None] = {}
     orders, complete = _orders(len(changes))
     needed = {frozenset(order[:k]) for order in orders for k in range(len(order) + 1)}
@@ -115,7 +118,7 @@ def waterfall(
         if members not in known:
             progress(len(known) / max(len(needed), 1), f"{len(known)} of {len(needed)} combinations")
             try:
-                found = engine.estimate(mixed(one, other, [changes[k] for k in sorted(members)]), SAMPLE_LAYERS)
+                found = engine.estimate(mixed(before, after, [changes[k] for k in sorted(members)]), SAMPLE_LAYERS)
                 known[members] = (found.print_time_s, found.filament_g)
             except RecipeError:
                 known[members] = None

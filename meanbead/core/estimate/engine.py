@@ -350,8 +350,8 @@ def _on_plate(weight: NDArray[np.float64], plan: Plan) -> NDArray[np.float64]:
     """Weights of a part's layers as those of all layers printed: a raft's count once, each copy's like the first's."""
     copies = plan.shape.copies
     raft = np.ones(plan.shape.raft_layers if plan.shape.adhesion == "raft" else 0)
-    one = np.concatenate([raft, weight])
-    return np.tile(one, copies.count) if copies.order == "one_by_one" else one
+    values = np.concatenate([raft, weight])
+    return np.tile(values, copies.count) if copies.order == "one_by_one" else values
 
 
 def _first_copy(run: _Run, by_layer: NDArray[np.float64]) -> NDArray[np.float64]:

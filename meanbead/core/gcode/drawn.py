@@ -162,10 +162,10 @@ def _heights(top: Floats) -> Floats:
     """Height of each layer: down to the highest lower one before it, or to the bed."""
     heights = np.empty(len(top))
     seen: list[float] = []
-    for k, one in enumerate(top.tolist()):
-        lower = [other for other in seen[-3:] if other < one - 1e-3]
-        heights[k] = one - max(lower, default=0.0)
-        seen.append(one)
+    for k, height in enumerate(top.tolist()):
+        lower = [other for other in seen[-3:] if other < height - 1e-3]
+        heights[k] = height - max(lower, default=0.0)
+        seen.append(height)
     return np.maximum(heights, 1e-3)
 
 

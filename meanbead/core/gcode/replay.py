@@ -424,14 +424,14 @@ class _Player:
         self.over_speed += len(fast)
         if len(fast) and self.over_speed_line is None:
             self.over_speed_line = int(waiting.line[fast[0]])
-        for one in fast[: TOLD_MARKS - len(self.marks)].tolist():
-            self._mark("axis_speed", int(waiting.line[one]), float(asked[one]), float(speed[one]))
+        for k in fast[: TOLD_MARKS - len(self.marks)].tolist():
+            self._mark("axis_speed", int(waiting.line[k]), float(asked[k]), float(speed[k]))
         over = np.flatnonzero(plastic & (flow > ceiling * (1 + 1e-9)))
         self.over_ceiling_s += float(time_s[over].sum())
         if len(over) and self.over_ceiling_line is None:
             self.over_ceiling_line = int(waiting.line[over[0]])
-        for one in over[: TOLD_MARKS - len(self.marks)].tolist():
-            self._mark("melt_ceiling", int(waiting.line[one]), float(flow[one]), ceiling)
+        for k in over[: TOLD_MARKS - len(self.marks)].tolist():
+            self._mark("melt_ceiling", int(waiting.line[k]), float(flow[k]), ceiling)
         if self.progress is not None:
             too_fast, over_ceiling = np.zeros(done, dtype=bool), np.zeros(done, dtype=bool)
             too_fast[fast], over_ceiling[over] = True, True
@@ -454,13 +454,13 @@ class _Player:
             )
         # -1 stands for everything without plastic: travel, lifts, retraction.
         feature = np.where(plastic, waiting.feature[:done], -1)
-        for one in np.unique(feature).tolist():
-            rows = feature == one
-            self.time[one] = self.time.get(one, 0.0) + float(time_s[rows].sum())
-            self.length[one] = self.length.get(one, 0.0) + float(path[rows].sum())
-            if one >= 0:
-                self.filament[one] = self.filament.get(one, 0.0) + float(laid[rows].sum())
-                self.peak[one] = max(self.peak.get(one, 0.0), float(flow[rows].max()))
+        for number in np.unique(feature).tolist():
+            rows = feature == number
+            self.time[number] = self.time.get(number, 0.0) + float(time_s[rows].sum())
+            self.length[number] = self.length.get(number, 0.0) + float(path[rows].sum())
+            if number >= 0:
+                self.filament[number] = self.filament.get(number, 0.0) + float(laid[rows].sum())
+                self.peak[number] = max(self.peak.get(number, 0.0), float(flow[rows].max()))
 
         # What is pushed out in one place has a name of its own, and of a push that also primes its share of the seconds.
         pushes = np.flatnonzero(purged > 0)
@@ -504,7 +504,7 @@ class _Player:
                 length_mm=self.length[entry],
                 peak_flow_mm3_s=self.peak.get(entry, 0.0),
             )
-            for entry in sorted(self.time, key=lambda one: -self.time[one])
+            for entry in sorted(self.time, key=lambda number: -self.time[number])
         }
         if self.causes["waiting_s"] > 0:
             by_feature["wait"] = ReplayedFeature(

@@ -24,7 +24,7 @@ def body_of_faces(solid: Solid) -> NDArray[np.int64]:
     for cavity in np.flatnonzero(volume <= 0):
         point = corners[np.argmax(surface == cavity)].mean(axis=0)
         around = [ring for ring in outer if winding_number(corners[surface == ring], point) > 0.5]
-        owner[cavity] = min(around, key=lambda one: volume[one]) if around else outer[np.argmax(volume[outer])]
+        owner[cavity] = min(around, key=lambda ring: volume[ring]) if around else outer[np.argmax(volume[outer])]
     order = outer[np.argsort(-volume[outer], kind="stable")]
     rank = np.empty(count, dtype=np.int64)
     rank[order] = np.arange(len(order))

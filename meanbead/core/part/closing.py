@@ -77,7 +77,7 @@ def close_gaps(
             remedy="Join them in the program that it was drawn in.",
         )
     sound = [_as_it_is(v, f) for v, f in pieces]
-    broken = [k for k, one in enumerate(sound) if one is None]
+    broken = [k for k, solid in enumerate(sound) if solid is None]
     progress(0.05, f"{count_of(len(broken), 'open body')}, {len(pieces)} in all".replace("bodys", "bodies"))
     filled = _filled([pieces[k] for k in broken], lambda share, doing: progress(0.05 + 0.75 * share, doing))
     bodies: list[_Body] = [entry for entry in sound if entry is not None]

@@ -76,8 +76,8 @@ def slice_solid(solid: Solid, layers: Layers) -> tuple[NDArray[np.object_], tupl
 
     with ThreadPoolExecutor(2) as pool:
         cuts = list(pool.map(section, heights, chunksize=16))
-    good = np.array([k for k, one in enumerate(cuts) if one is not None])
-    failed = [k for k, one in enumerate(cuts) if one is None]
+    good = np.array([k for k, cut in enumerate(cuts) if cut is not None])
+    failed = [k for k, cut in enumerate(cuts) if cut is None]
     if not len(good):
         raise PartError(
             "No layer of this part can be cut.", field="file", remedy="Repair the mesh and export it again."

@@ -65,18 +65,18 @@ def read_threemf(data: bytes, max_triangles: int) -> ThreeMfMesh:
     objects: dict[str, _Object] = {}
     total = 0
     for node in root.iter(f"{_NS}object"):
-        one = _read_object(node)
-        total += len(one.faces)
+        mesh = _read_object(node)
+        total += len(mesh.faces)
         if total > max_triangles:
             raise PartError(
                 f"The part has more than {max_triangles:,} triangles.",
                 field="file",
                 remedy="Export it with a coarser resolution; 0.01 mm is finer than any print.",
             )
-        objects[node.get("id", "")] = one
+        objects[node.get("id", "")] = mesh
     items = [(n.get("objectid", ""), _transform(n.get("transform"))) for n in root.iter(f"{_NS}item")]
     if not items:
-        items = [(name, np.eye(4)) for name, one in objects.items() if len(one.faces)]
+        items = [(name, np.eye(4)) for name, mesh in objects.items() if len(mesh.faces)]
     pieces: list[tuple[NDArray[np.float64], NDArray[np.int64]]] = []
     placed = [0, 0]
     for name, matrix in items:
@@ -129,25 +129,27 @@ def _model_entry(archive: zipfile.ZipFile) -> str:
 
 
 def _read_object(node: Element) -> _Object:
-    one = _Object()
+    found = _Object()
     try:
         mesh = node.find(f"{_NS}mesh")
         if mesh is not None:
             corners = [(v.get("x"), v.get("y"), v.get("z")) for v in mesh.iter(f"{_NS}vertex")]
             faces = [(t.get("v1"), t.get("v2"), t.get("v3")) for t in mesh.iter(f"{_NS}triangle")]
             if corners and faces:
-                one.vertices = np.array(corners, dtype=np.float64)
-                one.faces = np.array(faces, dtype=np.int64)
-                if one.faces.min() < 0 or one.faces.max() >= len(one.vertices):
+                found.vertices = np.array(corners, dtype=np.float64)
+                found.faces = np.array(faces, dtype=np.int64)
+                if found.faces.min() < 0 or found.faces.max() >= len(found.vertices):
                     raise ValueError("index")
-        one.components = [(c.get("objectid", ""), _transform(c.get("transform"))) for c in node.iter(f"{_NS}component")]
+        found.components = [
+            (c.get("objectid", ""), _transform(c.get("transform"))) for c in node.iter(f"{_NS}component")
+        ]
     except (TypeError, ValueError):
         raise PartError(
             "The 3MF file has a corner or triangle that is not three numbers.",
             field="file",
             remedy="Export it again.",
         ) from None
-    return one
+    return found
 
 
 def _transform(text: str | None) -> _Matrix:
@@ -173,21 +175,21 @@ def _place(
     placed: list[int],
     max_triangles: int,
 ) -> None:
-    one = objects.get(name)
+    mesh = objects.get(name)
     placed[0] += 1
     # Components may repeat each other without end, or double at each level: both counts are bounded.
-    if one is None or depth > limits.COMPONENT_DEPTH or placed[0] > limits.PLACED_OBJECTS:
+    if mesh is None or depth > limits.COMPONENT_DEPTH or placed[0] > limits.PLACED_OBJECTS:
         raise PartError(
             "The 3MF file's components do not add up to a part.", field="file", remedy="Export the part again as STL."
         )
-    if len(one.faces):
-        placed[1] += len(one.faces)
+    if len(mesh.faces):
+        placed[1] += len(mesh.faces)
         if placed[1] > max_triangles:
             raise PartError(
                 f"The part has more than {max_triangles:,} triangles.",
                 field="file",
                 remedy="Export fewer copies, or with a coarser resolution.",
             )
-        pieces.append((one.vertices @ matrix[:3, :3].T + matrix[:3, 3], one.faces))
-    for child, transform in one.components:
+        pieces.append((mesh.vertices @ matrix[:3, :3].T + matrix[:3, 3], mesh.faces))
+    for child, transform in mesh.components:
         _place(objects, child, matrix @ transform, pieces, depth + 1, placed, max_triangles)

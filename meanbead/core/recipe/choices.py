@@ -89,10 +89,10 @@ def _metadata(field: Any) -> Iterator[Any]:
     """Constraints of a field, those inside of an optional or annotated type included."""
     pending = [field.annotation, *field.metadata]
     while pending:
-        one = pending.pop()
+        constraint = pending.pop()
         for name in ("__args__", "__metadata__", "metadata"):
-            pending.extend(getattr(one, name, ()))
-        yield one
+            pending.extend(getattr(constraint, name, ()))
+        yield constraint
 
 
 def value_at(recipe: Recipe | None, key: str) -> Any:

@@ -103,11 +103,11 @@ def _shown(value: Any, choice: Choice) -> str:
     return next((option.label for option in choice.options if option.value == value), str(value))
 
 
-def _range_text(one: dict[str, Any]) -> str:
+def _range_text(height_range: dict[str, Any]) -> str:
     names = {"infill_density": "infill", "walls": "walls", "top_layers": "top", "bottom_layers": "bottom"}
     what = [
         f"{names[key]} {value * 100:g} %" if key == "infill_density" else f"{names[key]} {value:g}"
-        for key, value in one.items()
+        for key, value in height_range.items()
         if key in names
     ]
-    return f"{one['from_mm']:g} to {one['to_mm']:g} mm: {', '.join(what)}"
+    return f"{height_range['from_mm']:g} to {height_range['to_mm']:g} mm: {', '.join(what)}"

@@ -53,7 +53,9 @@ def layer_height_bounds(s: RuleInput) -> Iterator[Finding]:
 def _larger_nozzle(s: RuleInput, height_mm: float) -> list[Remedy]:
     """The smallest nozzle on hand for which the height is fine."""
     share = s.highest_mm / s.nozzle.bore_mm
-    fits = [(one.bore_mm, number) for number, one in s.nozzles.items() if share * one.bore_mm >= height_mm - 1e-9]
+    fits = [
+        (nozzle.bore_mm, number) for number, nozzle in s.nozzles.items() if share * nozzle.bore_mm >= height_mm - 1e-9
+    ]
     if not fits:
         return []
     bore, number = min(fits)

@@ -61,7 +61,7 @@ def exact_heights_mm(s: RuleInput) -> list[float]:
     heights = {round(left / count, 4) for count in (math.floor(near + 1e-6), math.ceil(near - 1e-6)) if count > 0}
     if s.house.layer_heights == "full_steps":
         heights = {height for height in heights if abs(s.floor_step(height) - height) < 1e-4}
-    return sorted(heights, key=lambda one: abs(one - shape.layer_height_mm))
+    return sorted(heights, key=lambda height: abs(height - shape.layer_height_mm))
 
 
 def height_settings(s: RuleInput, height_mm: float) -> dict[str, SettingValue]:
@@ -101,7 +101,7 @@ def ridge(s: RuleInput) -> Iterator[Finding]:
             "variable_height.ridge_mm": limit,
         }
         ways.append(remedy("Low layers only where it curves", by_slope))
-    smaller = [n for n, one in s.nozzles.items() if LOWEST_PER_BORE * one.bore_mm * cosine <= limit]
+    smaller = [n for n, nozzle in s.nozzles.items() if LOWEST_PER_BORE * nozzle.bore_mm * cosine <= limit]
     if not ways and smaller:
         bore, number = max((s.nozzles[n].bore_mm, n) for n in smaller)
         height = math.floor(min(limit / cosine, 0.75 * bore) / s.step_mm + 1e-6) * s.step_mm

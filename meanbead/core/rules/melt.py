@@ -118,8 +118,10 @@ def _ways_out(s: RuleInput, capped: list[str], asked: float, limit: float, temp_
     for name in {_SPEED_OF[name] for name in capped if name in _SPEED_OF}:
         speed = getattr(speeds, name)
         flow = max(
-            s.estimate.by_feature[feature].asked_flow_mm3_s for feature in capped if _SPEED_OF.get(feature) == name
-        )  # type: ignore[union-attr]
+            s.estimate.by_feature[feature].asked_flow_mm3_s  # type: ignore[union-attr]
+            for feature in capped
+            if _SPEED_OF.get(feature) == name
+        )
         slower[f"speed_mm_s.{name}"] = max(1.0, floor_to(speed * limit / flow * 0.998, 0.5))
     first = bead_area_mm2(s.plan.shape.width_mm.first_layer, s.plan.shape.first_layer_height_mm) * s.plan.flow_ratio
     if first * speeds.first_layer > limit:

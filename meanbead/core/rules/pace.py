@@ -68,7 +68,7 @@ def short_layers(s: RuleInput) -> Iterator[Finding]:
         return
     count, shortest = estimate.short_layers, estimate.shortest_layer_s
     layers = f"{count:,} layer{'s' if count > 1 else ''}"
-    waited = sum(one.time_s for name, one in estimate.by_feature.items() if name == "wait")
+    waited = sum(share.time_s for name, share in estimate.by_feature.items() if name == "wait")
     slowed = f"though slowed to {s.plan.min_speed_mm_s:g} mm/s"
     says = {
         "slow": f"{layers} end after as little as {shortest:.1f} s, {slowed}: they are soft when the next comes.",

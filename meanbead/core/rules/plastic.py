@@ -15,9 +15,9 @@ def abrasive(s: RuleInput) -> Iterator[Finding]:
     if not s.material.abrasive or s.nozzle.metal not in SOFT_METALS:
         return
     hard = [
-        (abs(one.bore_mm - s.nozzle.bore_mm), number)
-        for number, one in s.nozzles.items()
-        if one.metal not in SOFT_METALS and one.bore_mm >= s.material.min_bore_mm
+        (abs(nozzle.bore_mm - s.nozzle.bore_mm), number)
+        for number, nozzle in s.nozzles.items()
+        if nozzle.metal not in SOFT_METALS and nozzle.bore_mm >= s.material.min_bore_mm
     ]
     ways = []
     if hard:
@@ -41,9 +41,9 @@ def small_bore(s: RuleInput) -> Iterator[Finding]:
     if s.nozzle.bore_mm >= least - 1e-9:
         return
     large = [
-        (one.bore_mm, number)
-        for number, one in s.nozzles.items()
-        if one.bore_mm >= least and not (s.material.abrasive and one.metal in SOFT_METALS)
+        (nozzle.bore_mm, number)
+        for number, nozzle in s.nozzles.items()
+        if nozzle.bore_mm >= least and not (s.material.abrasive and nozzle.metal in SOFT_METALS)
     ]
     ways = []
     if large:

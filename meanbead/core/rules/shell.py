@@ -106,9 +106,9 @@ def lost_detail(s: RuleInput) -> Iterator[Finding]:
     narrower = round(0.95 * s.nozzle.bore_mm, 2)
     if s.plan.shape.width_mm.outer_wall > narrower:
         ways.append(remedy(f"Outer lines of {narrower:g} mm", {"line_width_mm.outer_wall": narrower}))
-    for number, one in sorted(s.nozzles.items(), key=lambda item: -item[1].bore_mm):
-        if one.bore_mm < s.nozzle.bore_mm - 1e-6:
-            ways.append(remedy(f"The {one.bore_mm:g} mm nozzle", {"nozzle": number}))
+    for number, nozzle in sorted(s.nozzles.items(), key=lambda item: -item[1].bore_mm):
+        if nozzle.bore_mm < s.nozzle.bore_mm - 1e-6:
+            ways.append(remedy(f"The {nozzle.bore_mm:g} mm nozzle", {"nozzle": number}))
     area = s.estimate.lost_mm3 / max(s.facts.extents_mm.z, 1e-9)
     yield Finding(
         rule="lost_detail",
@@ -135,9 +135,9 @@ def detail_limit(s: RuleInput) -> Iterator[Finding]:
     if s.insight is not None and (s.insight.smallest_detail_mm is None or s.insight.smallest_detail_mm > narrowest):
         return
     ways = [
-        remedy(f"The {one.bore_mm:g} mm nozzle", {"nozzle": number})
-        for number, one in sorted(s.nozzles.items(), key=lambda item: -item[1].bore_mm)
-        if one.bore_mm * 1.1 * 0.6 <= limit and one.bore_mm < s.nozzle.bore_mm
+        remedy(f"The {nozzle.bore_mm:g} mm nozzle", {"nozzle": number})
+        for number, nozzle in sorted(s.nozzles.items(), key=lambda item: -item[1].bore_mm)
+        if nozzle.bore_mm * 1.1 * 0.6 <= limit and nozzle.bore_mm < s.nozzle.bore_mm
     ][:1]
     yield Finding(
         rule="detail_limit",

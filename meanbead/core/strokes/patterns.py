@@ -234,7 +234,7 @@ def _clipped(found: list[tuple[int, shapely.Geometry]], regions: Objects) -> Cur
     """Curves cut to their regions; what is shorter than a bead is left out."""
     if not found:
         return Curves(np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int64))
-    index = np.array([one for one, _ in found])
+    index = np.array([number for number, _ in found])
     drawn = np.array([geometry for _, geometry in found], dtype=object)
     parts, source = shapely.get_parts(intersection(drawn, regions[index]), return_index=True)
     keep = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= _SHORTEST_MM)

@@ -159,10 +159,10 @@ def _descend(place: Floats, way: Floats, height: float, clear: shapely.Geometry)
     # Join pairs that have met; each branch joins once a layer.
     pairs = cKDTree(moved).query_pairs(TREE_TIP_MM / 2, output_type="ndarray")
     keep = np.ones(len(moved), dtype=bool)
-    for one, other in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]:
-        if keep[one] and keep[other]:
-            way[one] = max(way[one], way[other])
-            keep[other] = False
+    for first, second in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]:
+        if keep[first] and keep[second]:
+            way[first] = max(way[first], way[second])
+            keep[second] = False
     return moved[keep], way[keep]
 
 
