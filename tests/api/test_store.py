@@ -6,7 +6,7 @@ from pathlib import Path
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import inspect
+from sqlalchemy import inspect, text
 
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Recipe
@@ -26,9 +26,9 @@ class Migrations(unittest.TestCase):
             context = MigrationContext.configure(connection, opts={"compare_type": True})
             # The queue's tables are its library's own.
             ours = [
-                constraint
-                for constraint in compare_metadata(context, Base.metadata)
-                if "procrastinate" not in repr(constraint)
+                difference
+                for difference in compare_metadata(context, Base.metadata)
+                if "procrastinate" not in repr(difference)
             ]
             self.assertEqual(ours, [])
             tables = set(inspect(connection).get_table_names())
@@ -52,7 +52,47 @@ class Migrations(unittest.TestCase):
     def test_migrating_again_does_nothing(self) -> None:
         database = new_database("migrations")
         self.addCleanup(database.close)
+
+        def stands() -> tuple[list[str], str | None]:
+            """Every row of every table of ours, and the revision."""
+            with database.engine.connect() as connection:
+                rows = [
+                    f"{table.name} {row}"
+                    for table in Base.metadata.sorted_tables
+                    for row in connection.execute(table.select()).all()
+                ]
+                return sorted(rows), MigrationContext.configure(connection).get_current_revision()
+
+        before = stands()
+        self.assertTrue(before[0])
         database.migrate()
+        self.assertEqual(stands(), before)
+
+    def test_recipes_of_before_keep_what_a_renamed_key_said(self) -> None:
+        database = new_database("migrations_renamed")
+        self.addCleanup(database.close)
+        fill_if_empty(database, samples=False)
+        said = {"walls": 3, "infill": {"density": 0.2, "lines_side_by_side": 2}}
+        with database.session.begin() as session:
+            part = workshop.add_part(session, box(8, 8, 2), name="Block", file_name="b.stl", source=b"")
+            machine, nozzle, material = workshop.first_of_each(session)
+            ids = {"machine_id": machine.id, "nozzle_id": nozzle.id, "material_id": material.id}
+            row = workshop.add_recipe(session, part, name="Twins", choices=Recipe.model_validate(said), **ids)
+            plain = workshop.add_recipe(session, part, name="Plain", choices=Recipe(), **ids)
+            workshop.record_version(session, row)
+            row_id, plain_id = row.id, plain.id
+        with database.engine.begin() as connection:
+            config = alembic_config()
+            config.attributes["connection"] = connection
+            command.downgrade(config, "0005")
+            old = connection.execute(text("select choices from recipes where id = :id"), {"id": row_id}).scalar_one()
+        self.assertEqual(old["infill"], {"density": 0.2, "line_multiplier": 2})
+        database.migrate()
+        with database.session.begin() as session:
+            self.assertEqual(workshop.get_recipe(session, row_id).choices, said)
+            self.assertEqual(workshop.get_recipe(session, plain_id).choices, {})
+            kept = workshop.versions_of(session, RecipeRow, row_id)[0]
+            self.assertEqual(kept.content["choices"], said)
 
 
 class Cluster(unittest.TestCase):

@@ -84,8 +84,8 @@ class Worth(unittest.TestCase):
         self.assertEqual(keyed(found(supports={"kind": "columns"}))["supports.kind"], {"trees", "none"})
 
     def test_doubled_lines_only_where_there_is_enough_to_halve(self) -> None:
-        self.assertEqual(keyed(found())["infill.line_multiplier"], {2})
-        self.assertNotIn("infill.line_multiplier", keyed(found(infill={"density": 0.06})))
+        self.assertEqual(keyed(found())["infill.lines_side_by_side"], {2})
+        self.assertNotIn("infill.lines_side_by_side", keyed(found(infill={"density": 0.06})))
 
 
 class Pace(unittest.TestCase):

@@ -26,6 +26,11 @@ class Sentences(unittest.TestCase):
         self.assertIn("Remove it.", said(Recipe, {"zzz": 1})["zzz"])
         self.assertIn("Remove it.", said(Recipe, {"walls": {"zzz": 1}} | {"qqq": 2})["qqq"])
 
+    def test_a_key_of_before_gets_its_new_name(self) -> None:
+        found = said(Recipe, {"infill": {"line_multiplier": 2}})
+        self.assertIn("Did you mean lines_side_by_side?", found["infill.line_multiplier"])
+        self.assertNotIn("lines_side_by_side", said(Recipe, {"line_multiplier": 2})["line_multiplier"])
+
     def test_kinds(self) -> None:
         self.assertIn("a number, not 'wide'", said(Recipe, {"flow_ratio": "wide"})["flow_ratio"])
         self.assertIn("whole number", said(Recipe, {"walls": 2.5})["walls"])

@@ -119,7 +119,7 @@ recipes = st.fixed_dictionaries(
                 "pattern": either(
                     st.sampled_from(["lines", "grid", "triangles", "cubic", "honeycomb", "gyroid", "concentric"])
                 ),
-                "line_multiplier": either(st.integers(1, 3)),
+                "lines_side_by_side": either(st.integers(1, 3)),
                 "angle_deg": number(-90, 90),
             }
         ),

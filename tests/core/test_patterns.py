@@ -17,7 +17,7 @@ PATTERNS = (*STRAIGHT, "honeycomb", "gyroid", "concentric")
 
 
 def filled(pattern: str, density: float, multiplier: int = 1, solid=None, angle: float = 37) -> Strokes:
-    infill = {"density": density, "pattern": pattern, "line_multiplier": multiplier, "angle_deg": angle}
+    infill = {"density": density, "pattern": pattern, "lines_side_by_side": multiplier, "angle_deg": angle}
     return plan_strokes(solid or box(120, 100, 3), shape_of(walls=1, top_layers=0, bottom_layers=0, infill=infill))
 
 
@@ -50,7 +50,7 @@ class Density(unittest.TestCase):
         for pattern in ("gyroid", "honeycomb"):
             with self.assertRaises(RecipeError) as caught:
                 filled(pattern, 0.2, 2)
-            self.assertEqual(caught.exception.field, "infill.line_multiplier")
+            self.assertEqual(caught.exception.field, "infill.lines_side_by_side")
 
 
 class Geometry(unittest.TestCase):

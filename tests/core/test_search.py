@@ -296,11 +296,11 @@ class SameStrength(unittest.TestCase):
         solid = box(50, 40, 8)
         job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.3}})), context_of(solid)
         base = search(ENGINE, job, {"infill.density": [0.3]}, SearchLimits(), context, budget=10).base
-        vary = {"infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3], "infill.line_multiplier": [1, 2]}
+        vary = {"infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3], "infill.lines_side_by_side": [1, 2]}
         found = search(ENGINE, job, vary, SearchLimits(crush=base.crush), context)
         assert found.leanest is not None
         leanest = found.dots[found.leanest.dot]
-        self.assertEqual(leanest.values["infill.line_multiplier"], 2)
+        self.assertEqual(leanest.values["infill.lines_side_by_side"], 2)
         self.assertLess(leanest.measures.filament_g, base.filament_g)
         self.assertLess(leanest.measures.piece_time_s, base.piece_time_s)
 

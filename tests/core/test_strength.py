@@ -45,7 +45,7 @@ class CellWalls(unittest.TestCase):
         self.assertAlmostEqual(cell_wall_mm(0.6, 1e-6, 1), 0.6, places=5)
 
     def test_doubled_lines_are_stiffer_than_twice_as_many(self) -> None:
-        doubled = crush_index(plan_of(infill={"density": 0.1, "line_multiplier": 2}))
+        doubled = crush_index(plan_of(infill={"density": 0.1, "lines_side_by_side": 2}))
         denser = crush_index(plan_of(infill={"density": 0.2}))
         self.assertGreater(doubled, denser)
         # Nearly the eightfold that (t / l)^2 d says, and a little more for the notch that is shared.

@@ -92,7 +92,7 @@ class Practice(unittest.TestCase):
 
     def test_doubled_sparse_lines_lie_between_sparse_and_dense(self) -> None:
         solid = box(60, 60, 12)
-        infills = ({"density": 0.1}, {"density": 0.1, "line_multiplier": 2}, {"density": 0.3})
+        infills = ({"density": 0.1}, {"density": 0.1, "lines_side_by_side": 2}, {"density": 0.3})
         sparse, doubled, dense = (estimate(solid, {"infill": infill}) for infill in infills)
         self.assertLess(sparse.filament_g, doubled.filament_g)
         self.assertLess(doubled.filament_g, dense.filament_g)

@@ -223,7 +223,7 @@ def _fillings(s: RuleInput) -> Iterator[Candidate]:
     shape = s.plan.shape
     if shape.spiral or not s.has("infill"):
         return
-    density, lines = shape.infill_density, shape.infill_line_multiplier
+    density, lines = shape.infill_density, shape.infill_lines_side_by_side
     for less in (density - 0.05, density / 2):
         if less >= 0.05:
             value = round(less, 3)
@@ -232,7 +232,7 @@ def _fillings(s: RuleInput) -> Iterator[Candidate]:
     yield _change("infill", f"{100 * more:g} % filling", "stiffer", {"infill.density": more})
     if lines == 1 and density >= 0.08:
         half = round(density / 2, 3)
-        doubled = {"infill.density": half, "infill.line_multiplier": 2}
+        doubled = {"infill.density": half, "infill.lines_side_by_side": 2}
         yield _change("infill", f"Doubled lines at {100 * half:g} %", "thick cell walls, half as many", doubled)
     for pattern in ("lines", "grid", "cubic", "adaptive", "gyroid"):
         if pattern != shape.infill_pattern:

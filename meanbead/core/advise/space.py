@@ -212,7 +212,7 @@ def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     doubled = {round(0.494 * shape.infill_density, 3)} if 0.16 <= shape.infill_density <= 0.6 else set()
     offer("infill.density", sorted({0.08, 0.12, 0.15, 0.2, 0.3, round(shape.infill_density, 4)} | doubled))
     offer("infill.pattern", list(dict.fromkeys([shape.infill_pattern, "grid", "gyroid", "cubic"])))
-    offer("infill.line_multiplier", sorted({1, 2, shape.infill_line_multiplier}))
+    offer("infill.lines_side_by_side", sorted({1, 2, shape.infill_lines_side_by_side}))
     offer("pace", [1, 1.5, 2.5])
     accelerations = {plan.print_acceleration_mm_s2, job.printer.clean_acceleration}
     offer("acceleration_mm_s2.print", sorted(accelerations))

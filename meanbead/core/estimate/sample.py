@@ -210,7 +210,7 @@ def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats, Floats]:
     seen = np.minimum(skin - over, np.maximum(0.0, area - np.append(area[1:], 0.0))) * (choices.top > 0)
     seconds += (skin - over - seen) / spacing / np.minimum(_INNER_MM_S, slowest)
     seconds += seen / spacing / np.minimum(_OUTER_MM_S, slowest) + over / strand / _BRIDGE_MM_S
-    sparse = (inside - skin) * choices.density * shape.infill_line_multiplier
+    sparse = (inside - skin) * choices.density * shape.infill_lines_side_by_side
     volume = layers.height_mm * np.maximum(area - inside + skin + sparse, 1e-6)
     # A stroke is as long as the mean chord of its region (Cauchy: pi times area over outline), and each has its hop.
     chord = np.maximum(1.0, math.pi * inside / np.maximum(edge, 1e-9))

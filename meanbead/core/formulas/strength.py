@@ -83,7 +83,7 @@ def crush_index(plan: Plan) -> float:
     density = filled_density(plan)
     if shape.infill_pattern in _FOAM_LIKE:
         return 0.05 * density**2 / (5.2 * REFERENCE_SLENDERNESS**3)
-    wall = cell_wall_mm(shape.width_mm.infill, shape.layer_height_mm, shape.infill_line_multiplier)
+    wall = cell_wall_mm(shape.width_mm.infill, shape.layer_height_mm, shape.infill_lines_side_by_side)
     slender = min(1.0, wall / cell_edge_mm(plan))
     if shape.infill_pattern == "adaptive":
         density *= _ADAPTIVE_SHARE
@@ -100,7 +100,7 @@ def cell_wall_mm(width_mm: float, height_mm: float, lines: int) -> float:
 
 def filled_density(plan: Plan) -> float:
     """Share of the filling that is plastic, lines side by side counted, at most 1."""
-    return min(1.0, plan.shape.infill_density * plan.shape.infill_line_multiplier)
+    return min(1.0, plan.shape.infill_density * plan.shape.infill_lines_side_by_side)
 
 
 def strength(plan: Plan, material: Material, volume_mm3: float, surface_mm2: float) -> Strength:

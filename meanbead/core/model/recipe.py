@@ -42,13 +42,13 @@ class LineWidths(Model):
 class Infill(Model):
     """Sparse filling. ``density`` is the share of the volume that is plastic, before overlaps, with single lines.
 
-    ``line_multiplier`` lays so many lines side by side in the place of each one, at the same cell size. ``join`` lays the
+    ``lines_side_by_side`` lays so many lines side by side in the place of each one, at the same cell size. ``join`` lays the
     way along the wall from one stroke to the next, too, so that less is pulled back.
     """
 
     density: Share | None = None
     pattern: InfillPattern | None = None
-    line_multiplier: Annotated[int, Field(ge=1, le=8)] | None = None
+    lines_side_by_side: Annotated[int, Field(ge=1, le=8)] | None = None
     angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
     overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
     join: bool | None = None

@@ -141,7 +141,7 @@ class Shape:
     infill_density: float
     infill_pattern: InfillPattern
     infill_angle_deg: float
-    infill_line_multiplier: int
+    infill_lines_side_by_side: int
     infill_overlap_mm: float
     infill_join: bool
     skins: SkinShape
@@ -203,7 +203,7 @@ class Plan:
                 density=shape.infill_density,
                 pattern=shape.infill_pattern,
                 angle_deg=shape.infill_angle_deg,
-                line_multiplier=shape.infill_line_multiplier,
+                lines_side_by_side=shape.infill_lines_side_by_side,
                 overlap_mm=shape.infill_overlap_mm,
                 join=shape.infill_join,
             ),

@@ -77,10 +77,10 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
     _refuse_unpressed(widths, height if slope is None else max(height, slope.max_mm), first)
     _refuse_above_bore(bore, height, first)
     shape = _shape(recipe, bore, height, first, widths, slope)
-    if shape.infill_line_multiplier > 1 and shape.infill_pattern in ("honeycomb", "gyroid"):
+    if shape.infill_lines_side_by_side > 1 and shape.infill_pattern in ("honeycomb", "gyroid"):
         raise RecipeError(
             f"Doubled lines are not laid in a {shape.infill_pattern} infill, whose walls bend.",
-            field="infill.line_multiplier",
+            field="infill.lines_side_by_side",
             remedy="Use one line, or a straight pattern such as grid, triangles or cubic.",
         )
     if shape.spiral and shape.copies.count > 1:
@@ -121,7 +121,7 @@ def _shape(
         infill_density=_or(infill.density, 0.15),
         infill_pattern=infill.pattern or "grid",
         infill_angle_deg=_or(infill.angle_deg, 45.0),
-        infill_line_multiplier=_or(infill.line_multiplier, 1),
+        infill_lines_side_by_side=_or(infill.lines_side_by_side, 1),
         infill_overlap_mm=_or(infill.overlap_mm, 0.0),
         infill_join=bool(infill.join),
         skins=SkinShape(

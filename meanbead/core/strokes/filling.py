@@ -204,7 +204,7 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
     density = choices.density[islands.layer]
     regions = fill.sparse.copy()
     regions[density < MIN_DENSITY] = shapely.MultiPolygon()
-    asked = shapely.area(regions) * density * shape.infill_line_multiplier
+    asked = shapely.area(regions) * density * shape.infill_lines_side_by_side
     density = np.maximum(density, MIN_DENSITY)
     width = sparse_width_mm(islands, shape)
     spacing = spacings(width, islands.height_mm)
@@ -218,7 +218,7 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
     if shape.infill_overlap_mm:
         before_mm2 = shapely.area(regions)
         regions = _within(grown(regions, np.full(len(regions), shape.infill_overlap_mm)), islands.region)
-        twice = np.maximum(0.0, shapely.area(regions) - before_mm2) * density * shape.infill_line_multiplier
+        twice = np.maximum(0.0, shapely.area(regions) - before_mm2) * density * shape.infill_lines_side_by_side
     families = sparse_strokes(
         regions,
         islands.layer,
@@ -227,7 +227,7 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
         shape.infill_pattern,
         density,
         math.radians(shape.infill_angle_deg),
-        shape.infill_line_multiplier,
+        shape.infill_lines_side_by_side,
         outline.sections,
         outline.layers.middle_mm,
     )

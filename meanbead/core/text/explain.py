@@ -9,6 +9,10 @@ from typing import Any, get_args
 from pydantic import BaseModel, ValidationError
 
 
+RENAMED = {"line_multiplier": "lines_side_by_side"}
+"""Keys that had another name once, for files that were written then."""
+
+
 @dataclass(frozen=True)
 class Problem:
     """One field's problem: ``field`` is its dotted name, ``message`` a sentence with the remedy."""
@@ -31,7 +35,9 @@ def _sentence(detail: Any, path: list[str], model: type[BaseModel] | None) -> st
     given = detail.get("input")
     context: dict[str, Any] = detail.get("ctx") or {}
     if kind == "extra_forbidden":
-        near = get_close_matches(path[-1], _keys(model, path[:-1]), 1) if model else []
+        keys = _keys(model, path[:-1]) if model else []
+        renamed = RENAMED.get(path[-1])
+        near = [renamed] if renamed in keys else get_close_matches(path[-1], keys, 1)
         return f"There is no such key.{f' Did you mean {near[0]}?' if near else ' Remove it.'}"
     if kind in ("greater_than", "greater_than_equal", "less_than", "less_than_equal"):
         bound = next(iter(context.values()))

@@ -18,7 +18,7 @@ const AXES: Record<string, Spoken> = {
   walls: { label: "Walls", unit: "", scale: 1 },
   "infill.density": { label: "Infill", unit: "%", scale: 100 },
   "infill.pattern": { label: "Pattern", unit: "", scale: 1 },
-  "infill.line_multiplier": { label: "Lines side by side", unit: "", scale: 1 },
+  "infill.lines_side_by_side": { label: "Lines side by side", unit: "", scale: 1 },
   pace: { label: "Pace", unit: "×", scale: 1 },
   "acceleration_mm_s2.print": { label: "Acceleration", unit: "mm/s²", scale: 1 },
 };

@@ -56,7 +56,7 @@ const NAMES: Record<string, (value: unknown, shelf: Shelf | undefined) => string
   walls: (value) => `${String(value)} wall${value === 1 ? "" : "s"}`,
   "infill.density": (value) => `${plain(100 * Number(value))} %`,
   "infill.pattern": (value) => String(value),
-  "infill.line_multiplier": (value) => (value === 1 ? "single lines" : `${String(value)} lines side by side`),
+  "infill.lines_side_by_side": (value) => (value === 1 ? "single lines" : `${String(value)} lines side by side`),
   pace: (value) => (value === 1 ? "its pace" : `pace × ${String(value)}`),
   "acceleration_mm_s2.print": (value) => `${plain(Number(value))} mm/s²`,
 };
