@@ -6,23 +6,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.model import Printer
-from meanbead.core.motion.limits import (
+from meanbead.core.motion.limits import path_limits
+from meanbead.core.motion.lookahead import Moves, plan_speeds, straight_move_time_s
+from meanbead.core.motion.paired_lookahead import plan_with_and_without
+from tests.core.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
+from tests.support.reference_limits import (
     acceleration_limits_mm_s2,
     corner_limits_mm_s,
-    motor_shares,
-    path_limits,
-    speed_limits_mm_s,
-)
-from meanbead.core.motion.lookahead import (
-    Moves,
     corner_speeds_deviation,
     corner_speeds_jerk,
     limit_by_axis,
-    plan_speeds,
-    straight_move_time_s,
+    motor_shares,
+    speed_limits_mm_s,
 )
-from meanbead.core.motion.paired_lookahead import plan_with_and_without
-from tests.core.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
 
 JERK = np.array([8.0, 8.0, 0.4, 5.0])
 

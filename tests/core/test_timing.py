@@ -15,12 +15,12 @@ from meanbead.core.estimate.timing import (
     time_strokes,
 )
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
-from meanbead.core.motion.limits import motor_shares, speed_limits_mm_s
-from meanbead.core.motion.lookahead import Moves, corner_speeds_jerk, limit_by_axis, plan_speeds
+from meanbead.core.motion.lookahead import Moves, plan_speeds
 from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from tests.core.test_motion import JERK, paths
+from tests.support.reference_limits import corner_speeds_jerk, limit_by_axis, motor_shares, speed_limits_mm_s
 from tests.support.solids import box, cylinder
 
 

@@ -27,12 +27,7 @@ from meanbead.core.model.estimate import Result
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
-from meanbead.core.motion.limits import (
-    acceleration_limits_mm_s2,
-    corner_limits_mm_s,
-    motor_shares,
-    speed_limits_mm_s,
-)
+from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import Moves, Profile, plan_speeds
 
 FEATURE_PATTERN = r"(?i)^\s*feature\s*[:=]\s*(?P<feature>.+?)\s*$"
@@ -230,7 +225,7 @@ class _Player:
         self.names: dict[str, int] = {"unlabelled": 0}
         self.current = 0
         self.halt_next = True
-        self.last_unit, self.last_length = np.zeros(4), 0.0
+        self.last_delta, self.last_requested = np.zeros(4), np.inf
         self.pending = _Pending()
         self.queued: list[_Pending] = []
         self.time: dict[int, float] = {}
@@ -339,34 +334,32 @@ class _Player:
         if not len(taken):
             return
         delta, asked = rows.delta[taken], rows.speed_mm_s[taken]
-        path = np.sqrt(np.sum(delta[:, :3] ** 2, axis=1))
-        length = np.where(path > 0, path, np.abs(delta[:, 3]))
-        unit = delta / length[:, None]
-        # The move before takes part in the first corner.
-        joined = np.vstack([self.last_unit, unit])
-        lengths = np.concatenate([[self.last_length], length])
-        shares = motor_shares(joined, self.printer)
-        limit = speed_limits_mm_s(shares, self.printer)[1:]
-        acceleration = np.minimum(rows.acceleration_mm_s2[taken], acceleration_limits_mm_s2(shares, self.printer)[1:])
-        halt = np.zeros(len(length) + 1, dtype=bool)
-        halt[1] = self.halt_next
-        padded = np.concatenate([acceleration[:1], acceleration])
-        speeds, stop = (part[1:] for part in corner_limits_mm_s(joined, lengths, shares, padded, halt, self.printer))
+        requested = rows.acceleration_mm_s2[taken]
+        if self.halt_next:
+            limits = path_limits(delta, asked, requested, self.printer)
+        else:
+            # The move before takes part in the first corner.
+            limits = path_limits(
+                np.vstack([self.last_delta, delta]),
+                np.concatenate([asked[:1], asked]),
+                np.concatenate([[self.last_requested], requested]),
+                self.printer,
+            ).after_first()
         self.queued.append(
             _Pending(
                 delta=delta,
-                speed=np.minimum(asked, limit),
-                acceleration=acceleration,
-                corner=speeds,
-                stop=stop,
+                speed=limits.speed_mm_s,
+                acceleration=limits.acceleration_mm_s2,
+                corner=limits.corner_mm_s,
+                stop=limits.stop_mm_s,
                 asked=asked,
-                halt=halt[1:],
+                halt=limits.halt,
                 feature=feature[taken],
                 line=rows.line[taken],
             )
         )
         self.halt_next = False
-        self.last_unit, self.last_length = unit[-1], float(length[-1])
+        self.last_delta, self.last_requested = delta[-1], float(requested[-1])
 
     def _settle(self, *, everything: bool) -> None:
         """Plan what is pending, and account for the part that nothing can change any more."""

@@ -2,74 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.model.printer import Printer
-from meanbead.core.motion.lookahead import (
-    corner_speeds_deviation,
-    corner_speeds_jerk,
-    deviation_corner_mm_s,
-    limit_by_axis,
-)
+from meanbead.core.motion.corners import axis_bound, deviation_corner_mm_s, jerk_corner_mm_s
 from meanbead.core.runtime.parallel import halves, parallel_map
 
 Floats = NDArray[np.float64]
-
-
-def motor_shares(unit: Floats, printer: Printer) -> Floats:
-    """Change of each motor's axis per mm of path, shape (n, 4): x, y, z, filament.
-
-    On a gantry whose two motors share x and y, the first turns by ``x + y`` and the second by ``x - y``
-    (elementary geometry of the crossed belt); everywhere else a motor is an axis. Limits count for motors.
-    """
-    if printer.kinematics != "coupled_gantry":
-        return unit
-    shares = unit.copy()
-    shares[:, 0] = unit[:, 0] + unit[:, 1]
-    shares[:, 1] = unit[:, 0] - unit[:, 1]
-    return shares
-
-
-def speed_limits_mm_s(shares: Floats, printer: Printer) -> Floats:
-    """Largest speed along each move, mm/s, shape (n,)."""
-    top = printer.max_speed_mm_s
-    return limit_by_axis(shares, np.array([top.x, top.y, top.z, top.e]))
-
-
-def acceleration_limits_mm_s2(shares: Floats, printer: Printer) -> Floats:
-    """Largest acceleration along each move, mm/s2, shape (n,)."""
-    most = printer.max_acceleration_mm_s2
-    return limit_by_axis(shares, np.array([most.x, most.y, most.z, most.e]))
-
-
-def corner_limits_mm_s(
-    unit: Floats,
-    length_mm: Floats,
-    shares: Floats,
-    acceleration_mm_s2: Floats,
-    halt: NDArray[np.bool_],
-    printer: Printer,
-) -> tuple[Floats, Floats]:
-    """Speed that the corner law allows at each move's start, and from which it may stop before a halt, shape (n,).
-
-    ``halt`` is changed in place: by the junction-deviation law the machine also stands still around moves of the
-    filament alone, for which that law knows no angle.
-    """
-    corner = printer.corner
-    if corner.law == "junction_deviation" and corner.deviation_mm is not None:
-        alone = np.all(unit[:, :3] == 0, axis=1)
-        halt |= alone
-        halt[1:] |= alone[:-1]
-        speeds = corner_speeds_deviation(
-            unit, length_mm, acceleration_mm_s2, corner.deviation_mm, corner.curve_limit, halt
-        )
-        return speeds, np.zeros(len(unit))
-    jerk = np.array([corner.jerk.x, corner.jerk.y, corner.jerk.z, corner.jerk.e])
-    return corner_speeds_jerk(shares, jerk, halt), limit_by_axis(shares, jerk)
 
 
 @dataclass(frozen=True)
@@ -85,11 +28,19 @@ class PathLimits:
     stop_mm_s: Floats
     halt: NDArray[np.bool_]
 
+    def after_first(self) -> PathLimits:
+        """Without the first move, which was only there for the corner that follows it."""
+        return PathLimits(*(getattr(self, field.name)[1:] for field in fields(self)))
+
 
 def path_limits(delta: Floats, asked_mm_s: Floats, requested_mm_s2: Floats, printer: Printer) -> PathLimits:
-    """Limits of a path from rest, ``delta`` (n, 4) the change of x, y, z and filament of each move, mm.
+    """Limits of a path from rest, ``delta`` (n, 4) the change of x, y, z and filament of each move, mm; speeds and
+    accelerations asked for, (n,), may be infinite.
 
-    The same as the functions above one after the other, in one pass over the moves and without arrays in between.
+    On a gantry whose two motors share x and y, the first turns by ``x + y`` and the second by ``x - y`` (elementary
+    geometry of the crossed belt); everywhere else a motor is an axis. Limits count for motors. By the junction-deviation
+    law the machine also stands still around moves of the filament alone, for which that law knows no angle.
+
     A move of filament alone is as long as its filament. A move of nothing takes no time, and no direction from it.
     """
     n = len(delta)
@@ -139,12 +90,7 @@ def _share(delta, k, coupled, share):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def _acceleration(share, requested, most):  # type: ignore[no-untyped-def]
-    bound = requested
-    for axis in range(4):
-        part = abs(share[axis])
-        if part > 0:
-            bound = min(bound, most[axis] / part)
-    return min(bound, 1e12)  # a move of nothing has no axis that bounds it
+    return min(axis_bound(share, most, requested), 1e12)  # a move of nothing has no axis that bounds it
 
 
 @numba.njit(cache=True, nogil=True)
@@ -174,13 +120,7 @@ def _path_limits(  # type: ignore[no-untyped-def]
         acceleration_before = _acceleration(before, requested[low - 1], most)
     for k in range(low, high):
         length[k], alone = _share(delta, k, coupled, share)
-        fastest, to_rest = asked[k], np.inf
-        for axis in range(4):
-            part = abs(share[axis])
-            if part > 0:
-                fastest = min(fastest, top[axis] / part)
-                to_rest = min(to_rest, jerk[axis] / part)
-        speed[k] = fastest
+        speed[k] = axis_bound(share, top, asked[k])
         acceleration[k] = _acceleration(share, requested[k], most)
         if deviation > 0:
             halt[k] = k == 0 or alone or alone_before
@@ -194,12 +134,7 @@ def _path_limits(  # type: ignore[no-untyped-def]
                 corner[k] = deviation_corner_mm_s(cosine, lesser, deviation, length_before, length[k], curve_limit)
         else:
             halt[k] = k == 0
-            stop[k] = to_rest
-            allowed = np.inf
-            for axis in range(4):
-                step = abs(share[axis] - (0.0 if k == 0 else before[axis]))
-                if step > 0:
-                    allowed = min(allowed, jerk[axis] / step)
-            corner[k] = allowed
+            stop[k] = axis_bound(share, jerk, np.inf)
+            corner[k] = jerk_corner_mm_s(before, share, jerk)
         alone_before, acceleration_before, length_before = alone, acceleration[k], length[k]
         before[0], before[1], before[2], before[3] = share[0], share[1], share[2], share[3]

@@ -45,85 +45,6 @@ class Profile:
     """Nothing that follows the path can change the profile before this index."""
 
 
-@numba.njit(cache=True, nogil=True)
-def limit_by_axis(unit: Floats, limits: Floats) -> Floats:
-    """Largest speed (or acceleration) along the path that keeps every axis within its own, shape (n,).
-
-    ``unit`` (n, 4), ``limits`` (4,): ``min over axes of limit / |unit|``; infinite for a move of no axis.
-    """
-    bound = np.full(len(unit), np.inf)
-    for k in range(len(unit)):
-        for axis in range(4):
-            share = abs(unit[k, axis])
-            if share > 0:
-                bound[k] = min(bound[k], limits[axis] / share)
-    return bound
-
-
-@numba.njit(cache=True, nogil=True)
-def corner_speeds_jerk(unit: Floats, jerk_mm_s: Floats, halt: NDArray[np.bool_]) -> Floats:
-    """Speed at the start of each move by the jerk law, shape (n,).
-
-    At one common speed ``v`` no axis may step by more than its jerk: ``v |u_next - u_last| <= jerk``. After a halt the
-    step is from rest, ``v |u| <= jerk``. Infinite where the path goes straight on.
-    """
-    speeds = np.full(len(unit), np.inf)
-    for k in range(len(unit)):
-        from_rest = k == 0 or halt[k]
-        for axis in range(4):
-            step = abs(unit[k, axis] - (0.0 if from_rest else unit[k - 1, axis]))
-            if step > 0:
-                speeds[k] = min(speeds[k], jerk_mm_s[axis] / step)
-    return speeds
-
-
-@numba.njit(cache=True, nogil=True)
-def deviation_corner_mm_s(cosine, acceleration, deviation, before_mm, after_mm, curve_limit):  # type: ignore[no-untyped-def]
-    """Speed of one corner by the junction-deviation law, mm/s; ``cosine`` is that of the turn, 1 straight on.
-
-    The corner is taken as if on a circle that touches both moves and passes the corner at ``deviation``. With ``t`` the
-    turn its radius is ``d cos(t/2) / (1 - cos(t/2))`` and ``v^2 = a r``. Finer chords of one arc have smaller turns, so
-    this alone lets them be taken ever faster. With ``curve_limit`` the two moves also count as chords of the curve that
-    they stand for, ``r = c / (2 sin(t/2))`` with their mean length ``c`` (the circle through the ends of equal chords);
-    a long move counts for at most twice the short one, so that a straight line before an arc does not hide it.
-    """
-    half_cosine = np.sqrt(max(0.0, min(1.0, (1 + cosine) / 2)))
-    if half_cosine > 1 - 1e-12:
-        return np.inf
-    radius = deviation * half_cosine / (1 - half_cosine)
-    if curve_limit:
-        chord = (min(before_mm, 2 * after_mm) + min(after_mm, 2 * before_mm)) / 2
-        radius = min(radius, chord / (2 * np.sqrt(max(1e-30, (1 - cosine) / 2))))
-    return np.sqrt(acceleration * radius)
-
-
-@numba.njit(cache=True, nogil=True)
-def corner_speeds_deviation(
-    unit: Floats,
-    length_mm: Floats,
-    acceleration_mm_s2: Floats,
-    deviation_mm: float,
-    curve_limit: bool,
-    halt: NDArray[np.bool_],
-) -> Floats:
-    """Speed at the start of each move by :func:`deviation_corner_mm_s`, shape (n,), ``a`` being the lesser acceleration.
-
-    0 after a halt. Only x, y and z count.
-    """
-    speeds = np.zeros(len(unit))
-    for k in range(1, len(unit)):
-        if halt[k]:
-            continue
-        cosine = 0.0
-        for axis in range(3):
-            cosine += unit[k, axis] * unit[k - 1, axis]
-        acceleration = min(acceleration_mm_s2[k], acceleration_mm_s2[k - 1])
-        speeds[k] = deviation_corner_mm_s(
-            cosine, acceleration, deviation_mm, length_mm[k - 1], length_mm[k], curve_limit
-        )
-    return speeds
-
-
 def plan_speeds(moves: Moves, corner_mm_s: Floats, stop_mm_s: Floats, start_mm_s: float = -1.0) -> Profile:
     """Fastest profile under the limits.
 
@@ -149,6 +70,18 @@ def trapezoid(v0, v1, speed, a, s):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
+def entry_bound_mm_s(k, speed, corner):  # type: ignore[no-untyped-def]
+    """What the two moves at a joint allow there, mm/s, whatever comes before and after them; ``k`` > 0."""
+    return min(min(corner[k], speed[k]), speed[k - 1])
+
+
+@numba.njit(cache=True, nogil=True)
+def reached_mm_s(speed, acceleration, length):  # type: ignore[no-untyped-def]
+    """The speed that speeding up (or, backward, braking) over a whole move reaches: ``sqrt(v^2 + 2 a s)``."""
+    return np.sqrt(speed * speed + 2 * acceleration * length)
+
+
+@numba.njit(cache=True, nogil=True)
 def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: ignore[no-untyped-def]
     n = len(length)
     entry = np.empty(n)
@@ -160,10 +93,8 @@ def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: igno
     settled = 0
     for k in range(n - 1, -1, -1):
         end = min(stop[k], speed[k]) if k == n - 1 or halt[k + 1] else after
-        bound = min(corner[k], speed[k])
-        if k > 0 and not halt[k]:
-            bound = min(bound, speed[k - 1])
-        reach = np.sqrt(end * end + 2 * acceleration[k] * length[k])
+        bound = entry_bound_mm_s(k, speed, corner) if k > 0 and not halt[k] else min(corner[k], speed[k])
+        reach = reached_mm_s(end, acceleration[k], length[k])
         after = min(bound, reach)
         if settled == 0 and (bound <= reach or halt[k]):
             settled = k
@@ -176,7 +107,7 @@ def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: igno
         v0 = entry[k]
         a = acceleration[k]
         s = length[k]
-        v1 = min(leave[k], np.sqrt(v0 * v0 + 2 * a * s))
+        v1 = min(leave[k], reached_mm_s(v0, a, s))
         leave[k] = v1
         if k + 1 < n and not halt[k + 1]:
             entry[k + 1] = v1

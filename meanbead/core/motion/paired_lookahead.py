@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.motion.limits import PathLimits
-from meanbead.core.motion.lookahead import trapezoid
+from meanbead.core.motion.lookahead import entry_bound_mm_s, reached_mm_s, trapezoid
 from meanbead.core.runtime.parallel import halves, parallel_map
 
 Floats = NDArray[np.float64]
@@ -64,18 +64,13 @@ def plan_with_and_without(limits: PathLimits, speed_mm_s: Floats, loose: NDArray
 
 
 @numba.njit(cache=True, nogil=True)
-def _entry_bound(k, speed, corner):  # type: ignore[no-untyped-def]
-    return min(min(corner[k], speed[k]), speed[k - 1])
-
-
-@numba.njit(cache=True, nogil=True)
 def _certain(start, length, speed, acceleration, halt, corner, loose):  # type: ignore[no-untyped-def]
     """The first move from ``start`` on whose entry speed is its bound, whatever comes before and after: the move before
     reaches it from rest, and the move itself can come to rest from it."""
     for k in range(max(start, 1), len(length)):
         if halt[k] or halt[k - 1] or loose[k]:
             continue
-        bound = _entry_bound(k, speed, corner)
+        bound = entry_bound_mm_s(k, speed, corner)
         if bound * bound <= 2 * min(acceleration[k] * length[k], acceleration[k - 1] * length[k - 1]):
             return k
     return len(length)
@@ -90,7 +85,7 @@ def _plan_both(  # type: ignore[no-untyped-def]
     free_entry, free_leave = np.empty(count), np.empty(count)
     after = free_after = 0.0
     if high < len(length):
-        after = free_after = _entry_bound(high, speed, corner)
+        after = free_after = entry_bound_mm_s(high, speed, corner)
     for k in range(high - 1, low - 1, -1):
         if k == len(length) - 1 or halt[k + 1]:
             end = free_end = min(stop[k], speed[k])
@@ -102,18 +97,16 @@ def _plan_both(  # type: ignore[no-untyped-def]
         bound = min(bound, corner[k])
         if not loose[k]:
             free_bound = bound
-        gain = 2 * acceleration[k] * length[k]
-        after = min(bound, np.sqrt(end * end + gain))
-        free_after = min(free_bound, np.sqrt(free_end * free_end + gain))
+        after = min(bound, reached_mm_s(end, acceleration[k], length[k]))
+        free_after = min(free_bound, reached_mm_s(free_end, acceleration[k], length[k]))
         entry[k - low], leave[k - low] = after, end
         free_entry[k - low], free_leave[k - low] = free_after, free_end
     for k in range(low, high):
         at = k - low
         v0, f0 = entry[at], free_entry[at]
         a, s, v = acceleration[k], length[k], speed[k]
-        gain = 2 * a * s
-        v1 = min(leave[at], np.sqrt(v0 * v0 + gain))
-        f1 = min(free_leave[at], np.sqrt(f0 * f0 + gain))
+        v1 = min(leave[at], reached_mm_s(v0, a, s))
+        f1 = min(free_leave[at], reached_mm_s(f0, a, s))
         if at + 1 < count and not halt[k + 1]:
             entry[at + 1], free_entry[at + 1] = v1, f1
         out_peak[k], out_time[k] = trapezoid(v0, v1, v, a, s)

@@ -8,7 +8,6 @@ from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
-
 RENAMED = {"line_multiplier": "lines_side_by_side"}
 """Keys that had another name once, for files that were written then."""
 
