@@ -13,6 +13,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.estimate.first_layer import FirstLayer
+from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.gcode.replay import MarkKind
 from meanbead.core.model import PartInsight
@@ -37,7 +38,8 @@ class BeyondMark(Shape):
 
 
 class StrokesIndex(Shape):
-    """What there is to draw of a column, layer by layer, before any stroke is fetched. ``marks`` are places where a
+    """What there is to draw of a column, layer by layer, before any stroke is fetched. ``features`` and ``causes``
+    are the names of the numbers that strokes come with. ``marks`` are places where a
     replayed file goes beyond the machine, the first thousand."""
 
     strokes: int
@@ -48,6 +50,7 @@ class StrokesIndex(Shape):
     wait_s: list[float]
     features: list[str]
     features_used: list[str]
+    causes: list[str]
     low_mm: list[float]
     high_mm: list[float]
     melt_ceiling_mm3_s: float
@@ -107,6 +110,7 @@ def strokes_index(recipe_id: int) -> StrokesIndex:
         wait_s=detail.wait_s.tolist(),
         features=list(names),
         features_used=[names[code] for code in np.unique(strokes.feature)],
+        causes=list(CAUSES),
         low_mm=[float(low[0]), float(low[1]), 0.0],
         high_mm=[float(high[0]), float(high[1]), float(strokes.layers.top_mm[-1])],
         melt_ceiling_mm3_s=detail.ceiling_mm3_s,

@@ -4,9 +4,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.estimate.moves import Kind, all_moves
 from meanbead.core.estimate.timing import (
-    CAUSES,
     melt_limits_mm_s,
     set_accelerations_mm_s2,
     set_speeds_mm_s,

@@ -8,6 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.estimate.ledger import dominant_cause
 from meanbead.core.estimate.moves import Kind
 from meanbead.core.estimate.timing import Timing
 from meanbead.core.strokes.table import Strokes
@@ -15,7 +16,7 @@ from meanbead.core.strokes.table import Strokes
 CELL_MM = 0.1
 """Beads are looked for on a grid this fine."""
 
-_PLASTIC, _TRAVEL, _LIFT = int(Kind.PLASTIC), int(Kind.TRAVEL), int(Kind.LIFT)
+_TRAVEL = int(Kind.TRAVEL)
 
 Floats = NDArray[np.float64]
 
@@ -24,7 +25,7 @@ Floats = NDArray[np.float64]
 class StrokeDetail:
     """Strokes, and arrays of the same length: ``time_s``, everything that belongs to the stroke; ``speed_mm_s``, its
     length over the seconds of its own move; ``flow_mm3_s``, the most that the nozzle reaches on it; ``cause`` uint8, the
-    one of :data:`~meanbead.core.estimate.timing.CAUSES` that took most of its time; ``pulled``, True for travels with a
+    one of :class:`~meanbead.core.estimate.ledger.Cause` that took most of its time; ``pulled``, True for travels with a
     retraction. ``wait_s`` is waiting at the end of each layer, (layers,).
     """
 
@@ -46,17 +47,17 @@ class StrokeDetail:
 def stroke_detail(timing: Timing, ceiling_mm3_s: float) -> StrokeDetail:
     """Sum the moves of a timing up over their strokes."""
     strokes = timing.strokes
-    time, own, causes = _by_stroke(
-        timing.moves.kind,
-        timing.moves.stroke,
+    moves, slowing_s = timing.moves, timing.cooling.slowing_s
+    cause, most = dominant_cause(
+        moves.kind,
         timing.length_mm,
         timing.asked_mm_s,
         timing.melt_mm_s,
         timing.move_s,
         timing.free_s,
-        timing.cooling.slowing_s,
-        len(strokes),
+        slowing_s,
     )
+    time, own, causes = _by_stroke(moves.kind, moves.stroke, timing.move_s, slowing_s, cause, most, len(strokes))
     pulled = np.zeros(len(strokes), dtype=bool)
     pulled[timing.pulled_strokes] = True
     return StrokeDetail(
@@ -72,35 +73,20 @@ def stroke_detail(timing: Timing, ceiling_mm3_s: float) -> StrokeDetail:
 
 
 @numba.njit(cache=True, nogil=True)
-def _by_stroke(kind, stroke, length, asked, melt, move_s, free_s, cooling_s, count):  # type: ignore[no-untyped-def]
-    """Of each stroke: all its seconds, those of its own move, and the cause (in the ledger's order) with most of them."""
+def _by_stroke(kind, stroke, move_s, cooling_s, cause, most, count):  # type: ignore[no-untyped-def]
+    """Of each stroke: all its seconds, those of its own move, and the cause with most of them."""
     time, own = np.zeros(count), np.zeros(count)
-    cause = np.zeros(count, np.uint8)
+    found = np.zeros(count, np.uint8)
     best = np.zeros(count)
-    row = np.zeros(8)
     for k in range(len(kind)):
         at = stroke[k]
         seconds = move_s[k] + cooling_s[k]
         time[at] += seconds
-        row[:] = 0.0
-        if kind[k] == _PLASTIC:
+        if kind[k] <= _TRAVEL:
             own[at] += seconds
-            set_s = length[k] / asked[k]
-            melt_s = length[k] / min(asked[k], melt[k]) - set_s
-            corner_s = move_s[k] - free_s[k]
-            row[0], row[1], row[2], row[3] = set_s, melt_s, move_s[k] - set_s - melt_s - corner_s, corner_s
-            row[4] = cooling_s[k]
-        elif kind[k] == _TRAVEL:
-            own[at] += seconds
-            row[5] = seconds
-        elif kind[k] < _LIFT:
-            row[6] = seconds
-        else:
-            row[7] = seconds
-        for corner in range(8):
-            if row[corner] > best[at]:
-                best[at], cause[at] = row[corner], corner
-    return time, own, cause
+        if most[k] > best[at]:
+            best[at], found[at] = most[k], cause[k]
+    return time, own, found
 
 
 def resting_share(strokes: Strokes, layers: tuple[int, int]) -> Floats:

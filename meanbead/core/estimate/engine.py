@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.detail import StrokeDetail, stroke_detail
 from meanbead.core.estimate.first_layer import FirstLayer, first_layer
+from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.estimate.moves import MoveTable, all_moves
 from meanbead.core.estimate.sample import LayerSample, sample_layers
-from meanbead.core.estimate.timing import ASIDE_MM, CAUSES, Timing, stronger, stronger_plan, time_strokes
+from meanbead.core.estimate.timing import ASIDE_MM, Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.formulas.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.formulas.melt import MeltCeiling, melt_ceiling

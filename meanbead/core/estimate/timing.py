@@ -9,6 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.estimate.ledger import Cause, split_seconds
 from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
 from meanbead.core.model.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 from meanbead.core.motion.limits import path_limits
@@ -23,19 +24,6 @@ Floats = NDArray[np.float64]
 
 _PLASTIC, _TRAVEL, _LIFT = int(Kind.PLASTIC), int(Kind.TRAVEL), int(Kind.LIFT)
 _FEATURE_TRAVEL = int(Feature.TRAVEL)
-
-CAUSES = (
-    "at_set_speed",
-    "melt_ceiling",
-    "ramps",
-    "corners",
-    "layer_cooling",
-    "travelling",
-    "retracting",
-    "z_and_layer_change",
-)
-"""What can hold a second of printing; the ledger by cause has one column for each."""
-
 
 ASIDE_MM = 20.0
 """How far the nozzle goes aside to wait for a short layer: clear of most small parts."""
@@ -111,10 +99,11 @@ class Timing:
             self.cooling.slowing_s,
             len(self.strokes.layers),
             len(Feature),
+            len(Cause),
         )
-        by_cause[:, CAUSES.index("layer_cooling")] += self.cooling.wait_s
-        for column, cause in enumerate(("travelling", "retracting", "z_and_layer_change")):
-            by_cause[:, CAUSES.index(cause)] += self.cooling.aside_s[:, column]
+        by_cause[:, Cause.LAYER_COOLING] += self.cooling.wait_s
+        for column, cause in enumerate((Cause.TRAVELLING, Cause.RETRACTING, Cause.Z_AND_LAYER_CHANGE)):
+            by_cause[:, cause] += self.cooling.aside_s[:, column]
         by_feature[:, Feature.TRAVEL] += self.cooling.aside_s.sum(axis=1)
         return np.column_stack([by_feature, self.cooling.wait_s]), by_cause
 
@@ -132,36 +121,20 @@ class Timing:
         return self._ledgers[0]
 
     def by_cause_s(self) -> Floats:
-        """Seconds of each layer and cause, float64 (layers, causes), in the order of :data:`CAUSES`.
-
-        Of a move with plastic: its length at the speed asked for; what the melt ceiling adds to that; what corners add;
-        and the rest, which is speeding up and slowing down.
-        """
+        """Seconds of each layer and cause, float64 (layers, causes); a column for each :class:`Cause`."""
         return self._ledgers[1]
 
 
 @numba.njit(cache=True, nogil=True)
 def _ledgers(  # type: ignore[no-untyped-def]
-    layer, feature, kind, stroke, length, asked, melt, move_s, free_s, cooling_s, layers, features
+    layer, feature, kind, stroke, length, asked, melt, move_s, free_s, cooling_s, layers, features, causes
 ):
-    by_feature = np.zeros((layers, features))
-    by_cause = np.zeros((layers, 8))
+    by_feature, by_cause = np.zeros((layers, features)), np.zeros((layers, causes))
     for k in range(len(kind)):
         at = layer[stroke[k]]
-        row = by_cause[at]
-        row[4] += cooling_s[k]
-        if kind[k] == _PLASTIC:
-            by_feature[at, feature[stroke[k]]] += move_s[k] + cooling_s[k]
-            set_s = length[k] / asked[k]
-            melt_s = length[k] / min(asked[k], melt[k]) - set_s
-            corner_s = move_s[k] - free_s[k]
-            row[0] += set_s
-            row[1] += melt_s
-            row[2] += move_s[k] - set_s - melt_s - corner_s
-            row[3] += corner_s
-            continue
-        by_feature[at, _FEATURE_TRAVEL] += move_s[k] + cooling_s[k]
-        row[5 if kind[k] == _TRAVEL else 6 if kind[k] < _LIFT else 7] += move_s[k]
+        split_seconds(kind[k], length[k], asked[k], melt[k], move_s[k], free_s[k], cooling_s[k], by_cause[at])
+        own = feature[stroke[k]] if kind[k] == _PLASTIC else _FEATURE_TRAVEL
+        by_feature[at, own] += move_s[k] + cooling_s[k]
     return by_feature, by_cause
 
 

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import StrokeDetail
-from meanbead.core.estimate.timing import CAUSES
+from meanbead.core.estimate.ledger import Cause, dominant_cause
+from meanbead.core.estimate.moves import Kind
 from meanbead.core.formulas.bead import SIDE_LOSS, filament_area_mm2
 from meanbead.core.gcode.replay import Mark, Replay, Settled, replay
 from meanbead.core.model.material import Material
@@ -34,9 +35,6 @@ AXIS_SPEED, MELT_CEILING, OUTSIDE = 1, 2, 4
 
 _WIDEST_MM = 5.0
 _SETTLED = tuple(field.name for field in fields(Settled))
-_RETRACTING, _LIFTING, _TRAVELLING = (
-    CAUSES.index(cause) for cause in ("retracting", "z_and_layer_change", "travelling")
-)
 
 
 @dataclass(frozen=True)
@@ -108,9 +106,12 @@ def _drawn(found: Replay, moves: Settled, printer: Printer, names: list[str]) ->
     number = np.array([features.index(name) for name in names], dtype=np.uint8)
     feature = np.where(plastic, number[moves.feature[rows]], np.uint8(Feature.TRAVEL)).astype(np.uint8)
     own = moves.time_s[rows]
-    causes = np.where(plastic, _cause(own, moves.free_s[rows], length / moves.speed_mm_s[rows]), _TRAVELLING)
+    kind, speed = np.where(plastic, Kind.PLASTIC, Kind.TRAVEL), moves.speed_mm_s[rows]
+    causes, _ = dominant_cause(
+        kind, length, speed, np.full(len(rows), np.inf), own, moves.free_s[rows], np.zeros(len(rows))
+    )
     other = np.bincount(owner, weights=np.where(across, 0.0, moves.time_s), minlength=len(rows))
-    causes = np.where(other > own, np.where(pulled, _RETRACTING, _LIFTING), causes)
+    causes = np.where(other > own, np.where(pulled, Cause.RETRACTING, Cause.Z_AND_LAYER_CHANGE), causes)
     nothing = np.zeros(len(top))
     strokes = Strokes(
         start_xy=end[:, :2] - delta[:, :2],
@@ -148,14 +149,6 @@ def _placed(marks: list[Mark], line: NDArray[np.int64], layer: NDArray[np.int32]
         PlacedMark(mark, int(layer[order[k]]) if k < len(order) else None)
         for mark, k in zip(marks, at.tolist(), strict=True)
     )
-
-
-def _cause(own_s: Floats, free_s: Floats, set_s: Floats) -> NDArray[np.int64]:
-    """Which of set speed, ramps and corners took most of each move."""
-    parts = np.stack([set_s, free_s - set_s, own_s - free_s])
-    codes = np.array([CAUSES.index(cause) for cause in ("at_set_speed", "ramps", "corners")])
-    chosen: NDArray[np.int64] = codes[np.argmax(parts, axis=0)]
-    return chosen
 
 
 def _heights(top: Floats) -> Floats:

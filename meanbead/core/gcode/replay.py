@@ -17,6 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate.ledger import CAUSES, sum_causes
+from meanbead.core.estimate.moves import Kind
 from meanbead.core.formulas.bead import filament_area_mm2, filament_mass_g
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.gcode import parser as gc
@@ -395,13 +397,12 @@ class _Player:
         plastic = ~pulled & (delta[:, 3] > 0) & ((delta[:, 0] != 0) | (delta[:, 1] != 0))
         lift = ~pulled & ~plastic & (delta[:, 0] == 0) & (delta[:, 1] == 0)
         travel = ~pulled & ~plastic & ~lift
-        causes = self.causes
-        causes["at_set_speed_s"] += float((length / speed)[plastic].sum())
-        causes["ramps_s"] += float((free_s[:done] - length / speed)[plastic].sum())
-        causes["corners_s"] += float((time_s - free_s[:done])[plastic].sum())
-        causes["retracting_s"] += float(time_s[pulled].sum())
-        causes["z_and_layer_change_s"] += float(time_s[lift].sum())
-        causes["travelling_s"] += float(time_s[travel].sum())
+        kind = np.select([plastic, pulled, lift], [Kind.PLASTIC, Kind.RETRACT, Kind.LIFT], Kind.TRAVEL)
+        # Nothing is held back by the melt ceiling: files are replayed as they are.
+        seconds = sum_causes(kind, length, speed, np.full(done, np.inf), time_s, free_s[:done])
+        for cause, total in zip(CAUSES, seconds.tolist(), strict=True):
+            if f"{cause}_s" in self.causes:
+                self.causes[f"{cause}_s"] += total
         self.moves += done
         self.travel_mm += float(path[travel].sum())
         self.retractions += int(np.count_nonzero(pulled & (delta[:, 3] < 0)))
@@ -458,9 +459,9 @@ class _Player:
         # What is pushed out in one place has a name of its own, and of a push that also primes its share of the seconds.
         pushes = np.flatnonzero(purged > 0)
         if len(pushes):
-            seconds = float((time_s * purged)[pushes] @ (1 / delta[pushes, 3]))
-            self.time[-1] -= seconds
-            self.time[_PURGED] = self.time.get(_PURGED, 0.0) + seconds
+            pushed_s = float((time_s * purged)[pushes] @ (1 / delta[pushes, 3]))
+            self.time[-1] -= pushed_s
+            self.time[_PURGED] = self.time.get(_PURGED, 0.0) + pushed_s
             self.length.setdefault(_PURGED, 0.0)
             self.filament[_PURGED] = self.filament.get(_PURGED, 0.0) + float(purged.sum())
 
