@@ -20,14 +20,14 @@ export type Limits = Schemas["Limits"];
 export type LayerLedger = Schemas["LayerLedger"];
 export type StrokesIndex = Schemas["StrokesIndex"];
 export type FirstLayer = Schemas["FirstLayer"];
-export type Nudge = Schemas["Nudge"];
+export type Sensitivity = Schemas["Sensitivity"];
 export type Settings = Schemas["SettingsOut"];
 export type RecipeEdit = Schemas["RecipeEdit"];
 export type Estimate = Schemas["Estimate"];
 export type FeatureShare = Schemas["FeatureShare"];
 /** The server always sends what has a default. */
 export type Finding = Required<Schemas["Finding"]>;
-export type Shop = Omit<Required<Schemas["Shop"]>, "attended"> & { attended: Required<Schemas["Attended"]> };
+export type Shop = Omit<Required<Schemas["Shop"]>, "attended"> & { attended: Required<Schemas["Attendance"]> };
 export type Remedy = Schemas["Remedy"];
 export type SetTo = Schemas["SetTo"];
 export type Lever = Schemas["Lever"];

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, take, type Nudge, type Shelf } from "../../api/client";
+import { api, take, type Sensitivity, type Shelf } from "../../api/client";
 import { clockDifference, plain, signed } from "../../lib/format";
 import { useToast } from "../../parts/Toasts";
 import { boundsText, chosen, FIELDS, isShelf, shownValue, type Field } from "./fields";
@@ -145,7 +145,7 @@ function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnSt
   if (answer.data === undefined) return <p className="mt-2 text-sm text-quiet">What a step would cost here: computing …</p>;
   if (answer.data.length === 0) return null;
   const whole = state.estimate?.print_time_s ?? 1;
-  const apply = (nudge: Nudge) =>
+  const apply = (nudge: Sensitivity) =>
     actions
       .edit({ recipe: column.id, key: field.key, value: nudge.value }, `${field.label.toLowerCase()} in ${column.name}`)
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));

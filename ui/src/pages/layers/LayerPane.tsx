@@ -15,7 +15,7 @@ interface LayerPaneProps {
   /** Strokes of the layer that are laid. */
   strokes: number;
   below: boolean;
-  painting: Omit<Painting, "scale" | "features">;
+  painting: Omit<Painting, "scale" | "names">;
   fastest: number;
   /** Gives the stage out, so that two panes can be turned as one. */
   onStage: (stage: Stage | null) => void;
@@ -26,7 +26,7 @@ export function LayerPane({ column, index, layer, strokes, below, painting, fast
   const [reading, setReading] = useState<string[] | null>(null);
   const { by, only, travels } = painting;
   const painter = useMemo(
-    () => painterOf({ by, only, travels, features: index.features, scale: { fastest, ceiling: index.melt_ceiling_mm3_s } }),
+    () => painterOf({ by, only, travels, names: index, scale: { fastest, ceiling: index.melt_ceiling_mm3_s } }),
     [by, only, travels, fastest, index],
   );
   const [scene, setScene] = useState<StrokeScene | null>(null);
@@ -94,7 +94,8 @@ export function LayerPane({ column, index, layer, strokes, below, painting, fast
 function words(index: StrokesIndex, data: Parameters<StrokeScene["add"]>[1], at: number): string[] {
   const key = index.features[data.feature[at] ?? 0] ?? "";
   const feature = FEATURES.find((one) => one.key === key)?.label ?? key;
-  const cause = CAUSES[CAUSE_PLACES[data.cause[at] ?? 0] ?? 0]?.label.toLowerCase() ?? "";
+  const held = `${index.causes[data.cause[at] ?? 0] ?? ""}_s`;
+  const cause = CAUSES.find(({ key }) => key === held)?.label.toLowerCase() ?? "";
   const length = Math.hypot(
     (data.xy[4 * at + 2] ?? 0) - (data.xy[4 * at] ?? 0),
     (data.xy[4 * at + 3] ?? 0) - (data.xy[4 * at + 1] ?? 0),
@@ -110,8 +111,3 @@ function words(index: StrokesIndex, data: Parameters<StrokeScene["add"]>[1], at:
     `mostly ${cause}`,
   ];
 }
-
-/** Where each of the engine's causes stands among those of the ledger. */
-const CAUSE_PLACES = ["at_set_speed_s", "melt_ceiling_s", "ramps_s", "corners_s", "layer_cooling_s", "travelling_s", "retracting_s", "z_and_layer_change_s"].map(
-  (key) => CAUSES.findIndex((cause) => cause.key === key),
-);

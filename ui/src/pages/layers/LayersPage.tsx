@@ -216,7 +216,7 @@ function Viewer({ column, index, beside, from }: ViewerProps) {
   const fastest = Math.max(index.fastest_mm_s, beside?.index.fastest_mm_s ?? 0);
   const painting = { by, only, travels };
   const used = new Set([...index.features_used, ...(beside?.index.features_used ?? [])]);
-  const legend = legendOf(by, { fastest, ceiling: index.melt_ceiling_mm3_s }, index.features).filter(
+  const legend = legendOf(by, { fastest, ceiling: index.melt_ceiling_mm3_s }, index).filter(
     (entry) => by !== "feature" || used.has(entry.key),
   );
   const twinLayer = beside ? layerAt(beside.index, height) : 0;

@@ -40,7 +40,6 @@ export interface Scale {
 }
 
 const HIDDEN = 255;
-const TRAVEL = 7;
 const DIM: readonly [number, number, number] = [214, 207, 194];
 
 // What a hatch in the ledger is on a bead: stripes, a middle line, dots, dashes.
@@ -49,8 +48,14 @@ const PATTERN: Record<Hatch, number> = { none: 0, rise: 1, fall: 4, cross: 1, le
 // Light to dark: told apart without hue, and so by every eye.
 const RAMP = ["#f0dcae", "#e3b46e", "#c9854b", "#9c5a4a", "#6b3a52", "#35224f"];
 
+/** The names of the numbers that strokes come with, as the column's index tells them. */
+export interface StrokeNames {
+  features: readonly string[];
+  causes: readonly string[];
+}
+
 /** The entries of a legend, in the order of their codes. */
-export function legendOf(by: ColourBy, scale: Scale, features: readonly string[]): LegendEntry[] {
+export function legendOf(by: ColourBy, scale: Scale, { features, causes }: StrokeNames): LegendEntry[] {
   if (by === "feature") {
     return features.map((key) => {
       const style = FEATURES.find((one) => one.key === key);
@@ -65,7 +70,7 @@ export function legendOf(by: ColourBy, scale: Scale, features: readonly string[]
   }
   if (by === "beyond") return [...BEYOND];
   if (by === "cause") {
-    return CAUSE_ORDER.map((key) => {
+    return causes.map((key) => {
       const style = CAUSES.find((one) => one.key === `${key}_s`);
       return {
         key,
@@ -91,17 +96,6 @@ export function legendOf(by: ColourBy, scale: Scale, features: readonly string[]
   });
 }
 
-/** The engine's order of causes. */
-const CAUSE_ORDER = [
-  "at_set_speed",
-  "melt_ceiling",
-  "ramps",
-  "corners",
-  "layer_cooling",
-  "travelling",
-  "retracting",
-  "z_and_layer_change",
-];
 const FLOW_STEPS = [0, 25, 50, 75, 90, 99];
 const RESTING_STEPS = [0, 20, 40, 60, 80, 95];
 
@@ -138,24 +132,25 @@ function coder(by: ColourBy, scale: Scale): (piece: StrokePiece, k: number) => n
 export interface Painting {
   by: ColourBy;
   scale: Scale;
-  features: readonly string[];
+  names: StrokeNames;
   /** The legend's entry that stands out; the others are dim. */
   only: string | null;
   travels: boolean;
 }
 
 /** How to paint strokes. */
-export function painterOf({ by, scale, features, only, travels }: Painting): Painter {
-  const entries = legendOf(by, scale, features).map((entry) => {
+export function painterOf({ by, scale, names, only, travels }: Painting): Painter {
+  const entries = legendOf(by, scale, names).map((entry) => {
     const { r, g, b } = new Color(entry.colour);
     return { ...entry, bytes: [r, g, b].map((one) => Math.round(255 * one)) };
   });
   const dim = new Color(`rgb(${DIM.join()})`);
   const dimBytes = [dim.r, dim.g, dim.b].map((one) => Math.round(255 * one));
   const code = coder(by, scale);
+  const travelCode = names.features.indexOf("travel");
   return (piece, paint) => {
     for (let k = 0; k < piece.count; k++) {
-      const travel = piece.feature[k] === TRAVEL;
+      const travel = piece.feature[k] === travelCode;
       const entry = entries[code(piece, k)];
       const chosen = only === null || entry?.key === only;
       // A travel is shown where it is asked for, or is itself what stands out.
