@@ -8,8 +8,9 @@ import shapely
 
 from meanbead.core.part.slices import layer_stack
 from meanbead.core.strokes import Feature, plan_strokes
-from meanbead.core.strokes.outline import cut_solid
-from meanbead.core.strokes.supports import find_supports, overhangs
+from meanbead.core.strokes.cut import CutInputs, cut_solid
+from meanbead.core.strokes.stage import Remembered
+from meanbead.core.strokes.supports import ScaffoldInputs, find_supports, overhangs
 from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of
 from tests.support.solids import block, box, cone, ledge, solid_of, sphere, table
 
@@ -102,8 +103,8 @@ class OverSparse(unittest.TestCase):
 
 def scaffold(solid, **keys: object):
     shape = shape_of(first_layer_height_mm=HEIGHT, supports={"kind": "columns", **keys})
-    cut = cut_solid(solid, shape)
-    return find_supports(cut.sections, cut.layers, shape.supports), cut
+    cut = cut_solid(CutInputs.of(solid, shape))
+    return find_supports(ScaffoldInputs(Remembered("cut", cut), shape.supports)), cut
 
 
 class Overhangs(unittest.TestCase):

@@ -6,7 +6,7 @@ from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.estimate.sample import sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.resolve import resolve
-from meanbead.core.strokes.outline import cut_solid
+from meanbead.core.strokes.cut import CutInputs, cut_solid
 from tests.demo.test_lessons import solid
 from tests.support.solids import box, cone, sphere
 
@@ -17,7 +17,7 @@ RECIPES = ({}, {"infill": {"density": 0.35}}, {"layer_height_mm": 0.28, "walls":
 
 def weights(part, keys: dict | None = None, count: int = 24):
     shape = resolve(Recipe.model_validate(keys or {}), Printer(), Nozzle(), Material()).shape
-    cut = cut_solid(part, shape)
+    cut = cut_solid(CutInputs.of(part, shape))
     return sample_layers(cut, shape, count, part.digest), cut
 
 

@@ -15,7 +15,7 @@ from meanbead.core.part.heights import slope_layers
 from meanbead.core.recipe.plan import SlopeHeights
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from meanbead.core.strokes.outline import cut_solid
+from meanbead.core.strokes.cut import CutInputs, cut_solid
 from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
 from tests.support.solids import block, box, cone, cylinder, solid_of, sphere
 
@@ -232,7 +232,7 @@ class Heights(unittest.TestCase):
 
     def test_layers_follow_the_recipe(self) -> None:
         shape = shape_of(variable_height={"kind": "by_slope", "min_mm": 0.1, "max_mm": 0.3})
-        cut = cut_solid(cone(15, 15), shape)
+        cut = cut_solid(CutInputs.of(cone(15, 15), shape))
         self.assertGreater(len(np.unique(cut.layers.height_mm.round(3))), 1)
 
 

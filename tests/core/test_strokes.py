@@ -14,9 +14,8 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
-from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.scanlines import scan_lines
-from meanbead.core.strokes.skins import FillWidths, split_fill
+from meanbead.core.strokes.skins import FillSpacings, SkinLayers, split_fill
 from tests.support.solids import box, cone, cylinder, sphere
 
 WIDTH, HEIGHT = 0.45, 0.2
@@ -175,11 +174,11 @@ class Skins(unittest.TestCase):
         sections = np.array(boxes, dtype=object)
         layer = np.arange(len(stack))
         count = len(stack)
-        choices = LayerChoices(np.ones(count, int), np.full(count, tops), np.full(count, bottoms), np.full(count, 0.2))
-        widths = FillWidths(np.full(count, 0.1), np.full(count, 0.1), np.full(count, 0.5))
+        skins = SkinLayers(np.full(count, tops), np.full(count, bottoms), np.zeros(count, dtype=bool))
+        widths = FillSpacings(np.full(count, 0.1), np.full(count, 0.1), np.full(count, 0.5))
         over = np.ones(count, dtype=bool)
         fill = split_fill(
-            sections.copy(), layer, sections, choices, widths, variable=True, unheld=False, bridges_over=over
+            sections.copy(), layer, sections, skins, widths, variable=True, unheld=False, bridges_over=over
         )
 
         def cells(index: int) -> set[tuple[int, int]]:

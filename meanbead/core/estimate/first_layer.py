@@ -9,7 +9,7 @@ from meanbead.core.model import Estimate
 from meanbead.core.model.estimate import Result
 from meanbead.core.model.insight import Spot
 from meanbead.core.part.insight import sharp_corners
-from meanbead.core.strokes.outline import Cut
+from meanbead.core.strokes.cut import Cut
 
 START_FEATURES = ("skirt", "brim", "raft")
 SMALL_ISLAND_MM2 = 25.0

@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.recipe.plan import Shape
-from meanbead.core.strokes.choices import SOLID_DENSITY, layer_choices
+from meanbead.core.strokes.choices import layer_choices
+from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.filling import bridges_over_sparse
-from meanbead.core.strokes.outline import Cut
 
 Floats = NDArray[np.float64]
 
@@ -204,7 +204,7 @@ def layer_sizes(cut: Cut, shape: Shape) -> tuple[Floats, Floats, Floats]:
     outer = np.minimum(edge, laid)
     seconds = outer / np.minimum(_OUTER_MM_S, slowest) + (laid - outer) / np.minimum(_INNER_MM_S, slowest)
     skin = np.minimum(inside, _exposed_mm2(area, choices.top, choices.bottom))
-    skin = np.where(choices.density >= SOLID_DENSITY, inside, skin)
+    skin = np.where(choices.solid, inside, skin)
     strand = shape.bore_mm * math.sqrt(shape.bridge_flow_ratio)
     over = np.minimum(skin, _first_over_mm2(area, choices.top)) * bridges_over_sparse(choices, shape)
     seen = np.minimum(skin - over, np.maximum(0.0, area - np.append(area[1:], 0.0))) * (choices.top > 0)

@@ -23,6 +23,12 @@ class LayerChoices:
     bottom: NDArray[np.int64]
     density: NDArray[np.float64]
 
+    @property
+    def solid(self) -> NDArray[np.bool_]:
+        """Where the inside is filled like a skin, bool (layers,)."""
+        solid: NDArray[np.bool_] = self.density >= SOLID_DENSITY
+        return solid
+
 
 def layer_choices(shape: Shape, layers: Layers) -> LayerChoices:
     """The recipe's choices layer by layer. A layer belongs to a range by its middle; of two ranges the later counts.

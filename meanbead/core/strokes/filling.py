@@ -1,4 +1,4 @@
-"""Second and third stage: what the walls leave is split into skins and sparse filling, and filled with strokes."""
+"""Third and fourth stage: what the walls leave is split into skins and sparse filling, and filled with strokes."""
 
 from __future__ import annotations
 
@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
+from meanbead.core.model.recipe import ThinWalls
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.joined import join_along_wall
-from meanbead.core.strokes.outline import Outline, thin_pieces, wall_depth_mm
+from meanbead.core.strokes.outline import Outline, thin_pieces
 from meanbead.core.strokes.overlay import intersection
 from meanbead.core.strokes.patterns import concentric, sparse_strokes
 from meanbead.core.strokes.pieces import (
@@ -31,7 +32,8 @@ from meanbead.core.strokes.pieces import (
     no_pieces,
 )
 from meanbead.core.strokes.scanlines import Lines, scan_lines
-from meanbead.core.strokes.skins import Fill, FillWidths, split_fill
+from meanbead.core.strokes.skins import Fill, FillSpacings, SkinLayers, split_fill
+from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.walls import Loops, grown, spacings
 
 Floats = NDArray[np.float64]
@@ -79,22 +81,74 @@ class Filling:
         return self.fill.nbytes + 2 * self.strips.points.nbytes
 
 
-def make_fill(outline: Outline, choices: LayerChoices, shape: Shape) -> Filling:
+@dataclass(frozen=True)
+class FillWidths(StageInputs):
+    """Bead width of what fills, mm."""
+
+    solid: float
+    infill: float
+    first_layer: float
+
+    @classmethod
+    def of(cls, shape: Shape) -> FillWidths:
+        """The widths of a plan."""
+        return cls(shape.width_mm.solid, shape.width_mm.infill, shape.width_mm.first_layer)
+
+    def solid_mm(self, islands: Islands) -> Floats:
+        """Width of solid strokes by island, mm."""
+        return np.where(islands.layer == 0, self.first_layer, self.solid)
+
+    def sparse_mm(self, islands: Islands) -> Floats:
+        """Width of sparse strokes by island, mm."""
+        return np.where(islands.layer == 0, self.first_layer, self.infill)
+
+
+@dataclass(frozen=True)
+class FillInputs(StageInputs):
+    """What the split into skins and filling depends on: the outline; along all layers the counts of ``top`` and ``bottom``
+    layers, whether all is filled ``solid``, and whether the first solid layer over sparse filling is laid as bridges;
+    widths; ``unheld`` says that no supports stand under floors over air."""
+
+    outline: Remembered[Outline]
+    top: NDArray[np.int64]
+    bottom: NDArray[np.int64]
+    solid: NDArray[np.bool_]
+    bridges_over: NDArray[np.bool_]
+    width_mm: FillWidths
+    thin_walls: ThinWalls
+    unheld: bool
+
+    @classmethod
+    def of(cls, outline: Remembered[Outline], choices: LayerChoices, shape: Shape) -> FillInputs:
+        """What filling reads of a plan."""
+        return cls(
+            outline,
+            choices.top,
+            choices.bottom,
+            choices.solid,
+            bridges_over_sparse(choices, shape),
+            FillWidths.of(shape),
+            shape.thin_walls,
+            shape.supports.kind == "none",
+        )
+
+
+def make_fill(inputs: FillInputs) -> Filling:
     """Split what the walls leave into skins and sparse filling."""
-    islands = outline.islands
-    width = solid_width_mm(islands, shape)
+    outline = inputs.outline.value
+    islands, layer = outline.islands, outline.islands.layer
+    width = inputs.width_mm.solid_mm(islands)
     solid = spacings(width, islands.height_mm)
-    sparse = spacings(sparse_width_mm(islands, shape), islands.height_mm)
-    reach = wall_depth_mm(islands, choices, shape) + width
+    sparse = spacings(inputs.width_mm.sparse_mm(islands), islands.height_mm)
     fill = split_fill(
         outline.inside,
-        islands.layer,
+        layer,
         outline.sections,
-        choices,
-        FillWidths(solid, sparse, reach),
-        variable=shape.thin_walls == "variable",
-        unheld=shape.supports.kind == "none",
-        bridges_over=bridges_over_sparse(choices, shape),
+        SkinLayers(inputs.top[layer], inputs.bottom[layer], inputs.solid[layer]),
+        FillSpacings(solid, sparse, outline.depth_mm + width),
+        variable=inputs.thin_walls == "variable",
+        unheld=inputs.unheld,
+        bridges_over=inputs.bridges_over,
     )
     at = np.flatnonzero(~shapely.is_empty(fill.strips))
     strips = no_pieces()
@@ -117,16 +171,6 @@ def bridges_over_sparse(choices: LayerChoices, shape: Shape) -> NDArray[np.bool_
     return wide
 
 
-def sparse_width_mm(islands: Islands, shape: Shape) -> Floats:
-    """Width of sparse strokes by island, mm."""
-    return np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
-
-
-def solid_width_mm(islands: Islands, shape: Shape) -> Floats:
-    """Width of solid strokes by island, mm."""
-    return np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.solid)
-
-
 def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
     """Strokes of floors, tops and what is solid between, bridges, and the ironing pass."""
     skins, fill = shape.skins, filling.fill
@@ -134,7 +178,7 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
     angle = math.radians(skins.angle_deg) + (islands.layer % 2) * math.pi / 2
     pieces = [filling.strips]
     for feature, regions in ((Feature.BOTTOM, fill.bottom), (Feature.SOLID, fill.solid), (Feature.TOP, fill.top)):
-        width = solid_width_mm(islands, shape)
+        width = FillWidths.of(shape).solid_mm(islands)
         if feature == Feature.TOP:
             width = np.where(islands.layer == 0, shape.width_mm.first_layer, shape.width_mm.top)
         asked += shapely.area(regions)
@@ -206,7 +250,7 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
     regions[density < MIN_DENSITY] = shapely.MultiPolygon()
     asked = shapely.area(regions) * density * shape.infill_lines_side_by_side
     density = np.maximum(density, MIN_DENSITY)
-    width = sparse_width_mm(islands, shape)
+    width = FillWidths.of(shape).sparse_mm(islands)
     spacing = spacings(width, islands.height_mm)
     if float(np.sum(asked / spacing)) > MAX_INFILL_MM:
         raise RecipeError(

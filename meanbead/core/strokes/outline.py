@@ -1,4 +1,4 @@
-"""First stage of planning: slices and walls, which depend only on the solid, the layers and the walls' choices."""
+"""Second stage of planning: the walls, which depend only on the sections and the walls' choices."""
 
 from __future__ import annotations
 
@@ -10,21 +10,21 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
-from meanbead.core.part.heights import slope_layers
-from meanbead.core.part.slices import Layers, layer_stack, slice_solid
-from meanbead.core.part.solid import Solid
+from meanbead.core.model.recipe import ThinWalls, WallOrder
+from meanbead.core.part.slices import Layers
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.parallel import Objects
-from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
+from meanbead.core.strokes.choices import LayerChoices
+from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.overlay import intersection
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces, loop_pieces, no_pieces
+from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.thin import shared_mm, strips_of, thin_strokes
 from meanbead.core.strokes.walls import grown, inset, loops_of, simpler, spacings
 
 Floats = NDArray[np.float64]
 
-MAX_LAYERS = 20_000
 _SPECK_SPACINGS2 = 0.4
 """Strips smaller than this many squared spacings in all are corners, not thin walls."""
 
@@ -35,23 +35,53 @@ PHASES = {
 
 
 @dataclass(frozen=True)
-class Cut:
-    """Sections of a solid, one a layer, and the layers that could not be cut and stand in from a neighbour."""
+class WallWidths:
+    """Bead width of walls, mm."""
 
-    layers: Layers
-    sections: Objects
-    substituted: tuple[int, ...]
+    outer: float
+    inner: float
+    first_layer: float
 
-    @property
-    def nbytes(self) -> int:
-        """Memory held, bytes, estimated from the coordinates."""
-        return 32 * int(shapely.get_num_coordinates(self.sections).sum())
+
+@dataclass(frozen=True)
+class OutlineInputs(StageInputs):
+    """What walls depend on: the sections; ``chosen`` layers, bool (layers,), None for all; along all layers the count of
+    ``walls`` and whether what they leave is filled ``solid``; widths, order, and how thin walls are laid.
+
+    ``spiral_floor`` is the number of layers below which a spiral has not begun; None where there is none.
+    """
+
+    cut: Remembered[Cut]
+    chosen: NDArray[np.bool_] | None
+    walls: NDArray[np.int64]
+    solid: NDArray[np.bool_]
+    width_mm: WallWidths
+    thin_walls: ThinWalls
+    wall_order: WallOrder
+    spiral_floor: int | None
+
+    @classmethod
+    def of(
+        cls, cut: Remembered[Cut], chosen: NDArray[np.bool_] | None, choices: LayerChoices, shape: Shape
+    ) -> OutlineInputs:
+        """What walls read of a plan."""
+        widths = shape.width_mm
+        return cls(
+            cut,
+            chosen,
+            choices.walls,
+            choices.solid,
+            WallWidths(widths.outer_wall, widths.inner_wall, widths.first_layer),
+            shape.thin_walls,
+            shape.wall_order,
+            shape.bottom_layers if shape.spiral else None,
+        )
 
 
 @dataclass(frozen=True)
 class Outline:
-    """``sections`` per layer; per island ``inside``, what the walls leave to be filled, ``asked_mm2``, the area that
-    walls have to fill, and of it ``lost_mm2``; ``overfilled_mm2`` is laid beyond it. ``substituted`` are layers whose section could not be taken and
+    """``sections`` per layer; per island ``inside``, what the walls leave to be filled, ``depth_mm``, how deep they reach
+    below the outline, ``asked_mm2``, the area that walls have to fill, and of it ``lost_mm2``; ``overfilled_mm2`` is laid beyond it. ``substituted`` are layers whose section could not be taken and
     stands in from a neighbour."""
 
     layers: Layers
@@ -59,6 +89,7 @@ class Outline:
     islands: Islands
     walls: Pieces
     inside: Objects
+    depth_mm: Floats
     asked_mm2: Floats
     lost_mm2: Floats
     overfilled_mm2: Floats
@@ -73,10 +104,10 @@ class Outline:
         return corners * 32 + self.walls.points.nbytes * 2
 
 
-def make_outline(cut: Cut, shape: Shape, chosen: NDArray[np.bool_] | None = None) -> Outline:
-    """Lay the walls of sections, of all layers or of chosen ones, bool (layers,)."""
+def make_outline(inputs: OutlineInputs) -> Outline:
+    """Lay the walls. Raises :class:`RecipeError` where no layer meets the part, or a spiral has several outlines."""
+    cut, chosen = inputs.cut.value, inputs.chosen
     layers, sections = cut.layers, cut.sections
-    choices = layer_choices(shape, layers)
     region, layer = shapely.get_parts(sections, return_index=True)
     if chosen is not None:
         region, layer = region[chosen[layer]], layer[chosen[layer]]
@@ -87,41 +118,18 @@ def make_outline(cut: Cut, shape: Shape, chosen: NDArray[np.bool_] | None = None
             field="first_layer_height_mm",
             remedy="Use a lower first layer.",
         )
-    if shape.spiral:
-        _refuse_several_rings(islands, shape, np.ones(len(layers), bool) if chosen is None else chosen)
-    walls, inside, asked, lost, over = _walls(islands, choices, shape)
-    return Outline(layers, sections, islands, walls, inside, asked, lost, over, cut.substituted)
+    if inputs.spiral_floor is not None:
+        looked_at = np.ones(len(layers), bool) if chosen is None else chosen
+        _refuse_several_rings(islands, inputs.spiral_floor, looked_at)
+    walls, inside, asked, lost, over = _walls(islands, inputs)
+    depth_mm = _depth_mm(islands, inputs)
+    return Outline(layers, sections, islands, walls, inside, depth_mm, asked, lost, over, cut.substituted)
 
 
-def cut_solid(solid: Solid, shape: Shape) -> Cut:
-    """Layers and sections of a solid. Raises :class:`RecipeError` where the layers would be absurdly many."""
-    part_height = float(solid.vertices[:, 2].max())
-    if shape.first_layer_height_mm / 2 >= part_height:
-        raise RecipeError(
-            f"No layer meets the part: it is {part_height:.3g} mm high, and the middle of a first layer of "
-            f"{shape.first_layer_height_mm:g} mm lies above that.",
-            field="first_layer_height_mm",
-            remedy="Use a lower first layer.",
-        )
-    lowest = shape.slope_heights.min_mm if shape.slope_heights else shape.layer_height_mm
-    if part_height / lowest > MAX_LAYERS:
-        raise RecipeError(
-            f"The part would have more than {MAX_LAYERS:,} layers.",
-            field="layer_height_mm",
-            remedy="Use a higher layer.",
-        )
-    if shape.slope_heights:
-        layers = slope_layers(solid, shape.first_layer_height_mm, shape.slope_heights)
-    else:
-        layers = layer_stack(part_height, shape.layer_height_mm, shape.first_layer_height_mm)
-    sections, substituted = slice_solid(solid, layers)
-    return Cut(layers, sections, substituted)
-
-
-def _refuse_several_rings(islands: Islands, shape: Shape, looked_at: NDArray[np.bool_]) -> None:
+def _refuse_several_rings(islands: Islands, spiral_floor: int, looked_at: NDArray[np.bool_]) -> None:
     rings = 1 + shapely.get_num_interior_rings(islands.region)
     per_layer = np.bincount(islands.layer, weights=rings, minlength=len(looked_at))
-    above_floor = np.arange(len(looked_at)) >= shape.bottom_layers
+    above_floor = np.arange(len(looked_at)) >= spiral_floor
     several = np.flatnonzero((per_layer != 1) & above_floor & looked_at)
     if len(several):
         raise RecipeError(
@@ -132,31 +140,31 @@ def _refuse_several_rings(islands: Islands, shape: Shape, looked_at: NDArray[np.
         )
 
 
-def wall_widths_mm(islands: Islands, shape: Shape) -> tuple[Floats, Floats]:
+def _widths_mm(islands: Islands, widths: WallWidths) -> tuple[Floats, Floats]:
     """Widths of the outer and the inner walls by island, mm."""
-    first, widths = islands.layer == 0, shape.width_mm
+    first = islands.layer == 0
     return (
-        np.where(first, widths.first_layer, widths.outer_wall),
-        np.where(first, widths.first_layer, widths.inner_wall),
+        np.where(first, widths.first_layer, widths.outer),
+        np.where(first, widths.first_layer, widths.inner),
     )
 
 
-def _walls(islands: Islands, choices: LayerChoices, shape: Shape) -> tuple[Pieces, Objects, Floats, Floats, Floats]:
+def _walls(islands: Islands, inputs: OutlineInputs) -> tuple[Pieces, Objects, Floats, Floats, Floats]:
     """Pieces, the regions left inside, and by island the areas to fill, lost and laid twice.
 
     Each wall has a band of the region to fill: from where the wall outside it ends to one spacing deeper. Of the
     outermost bead the band begins where its rounded side is half full.
     """
-    outer, inner = wall_widths_mm(islands, shape)
+    outer, inner = _widths_mm(islands, inputs.width_mm)
     loss = islands.height_mm * SIDE_LOSS
     region = inset(islands.region, loss / 2)
-    count = choices.walls[islands.layer]
-    solid = choices.density[islands.layer] >= SOLID_DENSITY
+    count = inputs.walls[islands.layer]
+    solid = inputs.solid[islands.layer]
     whole_mm2 = shapely.area(region)
     most = int(count.max(initial=0))
     lost, over = np.zeros(len(islands)), np.zeros(len(islands))
     parts = [no_pieces()]
-    phase = PHASES[shape.wall_order]
+    phase = PHASES[inputs.wall_order]
     for index in range(most):
         at = np.flatnonzero((count > index) & ~shapely.is_empty(region))
         if not len(at):
@@ -168,7 +176,7 @@ def _walls(islands: Islands, choices: LayerChoices, shape: Shape) -> tuple[Piece
         follows = solid[at] | (count[at] > index + 1)
         depth = spacing + np.where(follows, shared_mm(spacing, (inner - loss)[at]) / 2, 0.0)
         band = region[at]
-        made = _variable(band, spacing, depth) if shape.thin_walls == "variable" else _fixed(band, spacing)
+        made = _variable(band, spacing, depth) if inputs.thin_walls == "variable" else _fixed(band, spacing)
         loops = loops_of(made.middle)
         loops.source[:] = at[loops.source]
         parts.append(loop_pieces(loops, islands, feature, phase[feature], width[loops.source]))
@@ -299,10 +307,10 @@ def thin_pieces(
     )
 
 
-def wall_depth_mm(islands: Islands, choices: LayerChoices, shape: Shape) -> Floats:
+def _depth_mm(islands: Islands, inputs: OutlineInputs) -> Floats:
     """How deep the walls reach below the outline, mm, by island."""
-    outer, inner = wall_widths_mm(islands, shape)
+    outer, inner = _widths_mm(islands, inputs.width_mm)
     outer_s, inner_s = spacings(outer, islands.height_mm), spacings(inner, islands.height_mm)
-    count = choices.walls[islands.layer]
+    count = inputs.walls[islands.layer]
     depth: Floats = np.where(count > 0, outer_s + np.maximum(count - 1, 0) * inner_s, 0.0)
     return depth

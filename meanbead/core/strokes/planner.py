@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -16,24 +16,26 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
-from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices, layer_choices
+from meanbead.core.strokes.choices import LayerChoices, layer_choices
+from meanbead.core.strokes.cut import Cut, CutInputs, cut_solid
 from meanbead.core.strokes.features import SKIN_FEATURES, Feature
 from meanbead.core.strokes.filling import (
     Filled,
     Filling,
-    bridges_over_sparse,
+    FillInputs,
     lay_skins,
     lay_sparse,
     make_fill,
 )
 from meanbead.core.strokes.inside import keep_inside
 from meanbead.core.strokes.order import Ordered, order_pieces
-from meanbead.core.strokes.outline import Cut, Outline, cut_solid, make_outline
+from meanbead.core.strokes.outline import Outline, OutlineInputs, make_outline
 from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, loop_pieces, no_pieces
 from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.skins import Fill
+from meanbead.core.strokes.stage import Remembered, StageInputs, remembered
 from meanbead.core.strokes.start import brim, raft, skirt, with_raft
-from meanbead.core.strokes.supports import Scaffold, find_supports
+from meanbead.core.strokes.supports import Scaffold, ScaffoldInputs, find_supports
 from meanbead.core.strokes.table import Hanging, LayerAreas, Strokes
 from meanbead.core.strokes.walls import inset, loops_of, spacings
 
@@ -47,6 +49,15 @@ ProgressCallback = Callable[[float, str], None]
 
 def no_progress(share: float, doing: str) -> None:
     """Watches nothing."""
+
+
+@dataclass(frozen=True)
+class StrokesInputs(StageInputs):
+    """All that decides where strokes go; ``chosen`` bool (layers,), None for all layers."""
+
+    solid: Solid
+    shape: Shape
+    chosen: NDArray[np.bool_] | None
 
 
 class StrokePlanner:
@@ -73,56 +84,35 @@ class StrokePlanner:
 
         Raises :class:`RecipeError` where the layers or the infill would be absurdly many, or nothing would be laid.
         """
-        return self._strokes.get(
-            (solid.digest, shape, _key(chosen)), lambda: self._make(solid, shape, chosen, progress)
-        )
+        return self.remembered(StrokesInputs(solid, shape, chosen), progress).value
+
+    def remembered(self, inputs: StrokesInputs, progress: ProgressCallback = no_progress) -> Remembered[Strokes]:
+        """Strokes, with the key of what they were planned from."""
+        return remembered(self._strokes, inputs, lambda given: self._make(given, progress))
 
     def cut(self, solid: Solid, shape: Shape) -> Cut:
         """Layers and sections of a solid."""
-        key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
-        return self._cuts.get(key, lambda: cut_solid(solid, shape))
+        return self._cut(solid, shape).value
 
-    def _make(
-        self, solid: Solid, shape: Shape, chosen: NDArray[np.bool_] | None, progress: ProgressCallback
-    ) -> Strokes:
+    def _cut(self, solid: Solid, shape: Shape) -> Remembered[Cut]:
+        return remembered(self._cuts, CutInputs.of(solid, shape), cut_solid)
+
+    def _make(self, inputs: StrokesInputs, progress: ProgressCallback) -> Strokes:
+        shape, chosen = inputs.shape, inputs.chosen
         progress(0.0, "cutting the part into layers")
-        cut = self.cut(solid, shape)
+        cut = self._cut(inputs.solid, shape)
         progress(0.15, "laying walls")
-        choices = layer_choices(shape, cut.layers)
-        widths = shape.width_mm
-        cut_key = (solid.digest, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
-        outline_key = (
-            cut_key,
-            _key(chosen),
-            choices.walls.tobytes(),
-            (widths.outer_wall, widths.inner_wall, widths.first_layer),
-            (shape.thin_walls, shape.wall_order),
-            (shape.spiral, shape.spiral and shape.bottom_layers),
-            (choices.density >= SOLID_DENSITY).tobytes(),
-        )
-        outline = self._outlines.get(outline_key, lambda: make_outline(cut, shape, chosen))
-        fill_key = (
-            outline_key,
-            (choices.top.tobytes(), choices.bottom.tobytes()),
-            (widths.solid, widths.infill),
-            shape.supports.kind == "none",
-            bridges_over_sparse(choices, shape).tobytes(),
-        )
+        choices = layer_choices(shape, cut.value.layers)
+        outline = remembered(self._outlines, OutlineInputs.of(cut, chosen, choices, shape), make_outline)
         progress(0.4, "filling tops and floors")
-        fill = self._fills.get(fill_key, lambda: make_fill(outline, choices, shape))
+        fill = remembered(self._fills, FillInputs.of(outline, choices, shape), make_fill)
         scaffold = None
         if shape.supports.kind != "none":
-            scaffold = self._scaffolds.get(
-                (cut_key, shape.supports), lambda: find_supports(cut.sections, cut.layers, shape.supports)
-            )
-        if scaffold is not None and chosen is not None:
-            scaffold = scaffold.of_layers(chosen)
+            scaffold = remembered(self._scaffolds, ScaffoldInputs(cut, shape.supports), find_supports).value
+            if chosen is not None:
+                scaffold = scaffold.of_layers(chosen)
         progress(0.5, "laying infill and putting strokes in order")
-        return lay_strokes(outline, fill, choices, scaffold, shape)
-
-
-def _key(chosen: NDArray[np.bool_] | None) -> bytes | None:
-    return None if chosen is None else chosen.tobytes()
+        return lay_strokes(outline.value, fill.value, choices, scaffold, shape)
 
 
 def plan_strokes(solid: Solid, shape: Shape) -> Strokes:

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from meanbead.core.runtime.parallel import Objects, parallel_apply
 from meanbead.core.strokes.bridges import find_bridges
-from meanbead.core.strokes.choices import SOLID_DENSITY, LayerChoices
 from meanbead.core.strokes.overlay import difference, intersection, prepared_copies
 from meanbead.core.strokes.thin import MIN_WIDTHS
 from meanbead.core.strokes.walls import grown, simpler
@@ -54,7 +53,7 @@ class Fill:
 
 
 @dataclass(frozen=True)
-class FillWidths:
+class FillSpacings:
     """Distances that the split goes by, mm, (n,) each: line spacing of ``solid`` and of ``sparse`` filling, and
     ``reach``, see :func:`~meanbead.core.strokes.bridges.find_bridges`."""
 
@@ -63,12 +62,21 @@ class FillWidths:
     reach: NDArray[np.float64]
 
 
+@dataclass(frozen=True)
+class SkinLayers:
+    """By region: how many ``top`` and ``bottom`` layers its layer asks for, and whether all of it is filled ``solid``."""
+
+    top: NDArray[np.int64]
+    bottom: NDArray[np.int64]
+    solid: NDArray[np.bool_]
+
+
 def split_fill(
     inside: Objects,
     layer: NDArray[np.int64],
     sections: Objects,
-    choices: LayerChoices,
-    widths: FillWidths,
+    skins: SkinLayers,
+    widths: FillSpacings,
     *,
     variable: bool,
     unheld: bool,
@@ -83,8 +91,7 @@ def split_fill(
     own, from six tenths of a line on. ``unheld`` says that no supports stand under floors over air. ``bridges_over``, bool (layers,), says on which
     layers the first solid one over sparse filling is laid as bridges.
     """
-    top, bottom = choices.top[layer], choices.bottom[layer]
-    all_solid = choices.density[layer] >= SOLID_DENSITY
+    top, bottom, all_solid = skins.top, skins.bottom, skins.solid
     upward = np.where(all_solid, np.minimum(top, 1), top)
     downward = np.where(all_solid, np.minimum(bottom, 1), bottom)
     requested = {-step: downward >= step for step in range(1, int(downward.max(initial=0)) + 1)}
@@ -167,7 +174,7 @@ it by twice their length."""
 
 
 def _without_strips(
-    inside: Objects, widths: FillWidths, own: NDArray[np.bool_], all_solid: NDArray[np.bool_]
+    inside: Objects, widths: FillSpacings, own: NDArray[np.bool_], all_solid: NDArray[np.bool_]
 ) -> tuple[Objects, Objects]:
     """Regions without strips in which no line of filling fits, and the strips of those regions, ``own``, whose strips get
     strokes of their own."""

@@ -17,7 +17,9 @@ from scipy.spatial import cKDTree
 from meanbead.core.part.slices import Layers
 from meanbead.core.recipe.plan import SupportShape
 from meanbead.core.runtime.parallel import Objects
+from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.overlay import difference, intersection, together, without
+from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.walls import grown
 
 Floats = NDArray[np.float64]
@@ -52,8 +54,18 @@ class Scaffold:
         return 32 * sum(int(shapely.get_num_coordinates(regions).sum()) for regions in (self.sparse, self.dense))
 
 
-def find_supports(sections: Objects, layers: Layers, shape: SupportShape) -> Scaffold:
+@dataclass(frozen=True)
+class ScaffoldInputs(StageInputs):
+    """The sections, and how their overhangs are supported."""
+
+    cut: Remembered[Cut]
+    supports: SupportShape
+
+
+def find_supports(inputs: ScaffoldInputs) -> Scaffold:
     """Regions to support with, by layer."""
+    shape = inputs.supports
+    sections, layers = inputs.cut.value.sections, inputs.cut.value.layers
     overhang = overhangs(sections, layers, shape.angle_deg)
     count = len(layers)
     clear = grown(sections, np.full(count, shape.gap_mm))

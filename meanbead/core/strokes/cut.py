@@ -1,0 +1,74 @@
+"""First stage of planning: the sections of a solid, one a layer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import shapely
+
+from meanbead.core.errors import RecipeError
+from meanbead.core.part.heights import slope_layers
+from meanbead.core.part.slices import Layers, layer_stack, slice_solid
+from meanbead.core.part.solid import Solid
+from meanbead.core.recipe.plan import Shape, SlopeHeights
+from meanbead.core.runtime.parallel import Objects
+from meanbead.core.strokes.stage import StageInputs
+
+__all__ = ["MAX_LAYERS", "Cut", "CutInputs", "cut_solid"]
+
+MAX_LAYERS = 20_000
+
+
+@dataclass(frozen=True)
+class CutInputs(StageInputs):
+    """The solid, and the heights of its layers, mm."""
+
+    solid: Solid
+    layer_height_mm: float
+    first_layer_height_mm: float
+    slope_heights: SlopeHeights | None
+
+    @classmethod
+    def of(cls, solid: Solid, shape: Shape) -> CutInputs:
+        """What cutting reads of a plan."""
+        return cls(solid, shape.layer_height_mm, shape.first_layer_height_mm, shape.slope_heights)
+
+
+@dataclass(frozen=True)
+class Cut:
+    """Sections of a solid, one a layer, and the layers that could not be cut and stand in from a neighbour."""
+
+    layers: Layers
+    sections: Objects
+    substituted: tuple[int, ...]
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held, bytes, estimated from the coordinates."""
+        return 32 * int(shapely.get_num_coordinates(self.sections).sum())
+
+
+def cut_solid(inputs: CutInputs) -> Cut:
+    """Layers and sections of a solid. Raises :class:`RecipeError` where the layers would be absurdly many."""
+    solid, heights = inputs.solid, inputs.slope_heights
+    part_height = float(solid.vertices[:, 2].max())
+    if inputs.first_layer_height_mm / 2 >= part_height:
+        raise RecipeError(
+            f"No layer meets the part: it is {part_height:.3g} mm high, and the middle of a first layer of "
+            f"{inputs.first_layer_height_mm:g} mm lies above that.",
+            field="first_layer_height_mm",
+            remedy="Use a lower first layer.",
+        )
+    lowest = heights.min_mm if heights else inputs.layer_height_mm
+    if part_height / lowest > MAX_LAYERS:
+        raise RecipeError(
+            f"The part would have more than {MAX_LAYERS:,} layers.",
+            field="layer_height_mm",
+            remedy="Use a higher layer.",
+        )
+    if heights:
+        layers = slope_layers(solid, inputs.first_layer_height_mm, heights)
+    else:
+        layers = layer_stack(part_height, inputs.layer_height_mm, inputs.first_layer_height_mm)
+    sections, substituted = slice_solid(solid, layers)
+    return Cut(layers, sections, substituted)
