@@ -13,7 +13,8 @@ import numpy as np
 import shapely
 import trimesh
 
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.gcode import replay
 from meanbead.core.gcode.write import write_gcode
 from meanbead.core.model import Material, Nozzle, Printer, Recipe

@@ -168,12 +168,15 @@ def _facts(arguments: argparse.Namespace) -> None:
 
 def _estimate(arguments: argparse.Namespace) -> None:
     from meanbead.core.estimate import Engine
+    from meanbead.core.estimate.job import prepare
+    from meanbead.core.rules import with_findings
 
     job = _job(arguments)
     if arguments.per_layer:
         print(Engine().by_layer(job).model_dump_json())
         return
-    result = Engine().estimate(job, arguments.layers)
+    engine, prepared = Engine(), prepare(job)
+    result = with_findings(engine.estimate(prepared, arguments.layers), prepared, engine.facts(job.solid))
     if arguments.json:
         print(result.model_dump_json())
         return

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 
 from meanbead.core.estimate import Engine
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.gcode import replay
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.part.picture import draw_solid

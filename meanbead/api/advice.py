@@ -29,12 +29,12 @@ from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.measures import measures
 from meanbead.core.advise.space import Space, usual_vary
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.estimate.job import prepare
+from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.rules import findings
 from meanbead.store import workshop
 from meanbead.store.advice import Around, around, house_of
 from meanbead.store.tables import House, MaterialRow, Part, Purpose, RecipeRow, Spool, plain
-
-SAMPLE_LAYERS = 24
 
 blueprint = APIBlueprint("advice", __name__, url_prefix="/api", tag="Advice")
 
@@ -55,14 +55,14 @@ def list_findings(recipe_id: int) -> FindingsOut:
         if row.gcode_id is not None:
             return FindingsOut(findings=[] if estimate is None else estimate.findings, measures=None, purpose=purpose)
         surroundings = around(db, row, datetime.now())
-    job, advice = surroundings.job, surroundings.context(engine)
+    prepared, advice = prepare(surroundings.job), surroundings.context(engine)
     if estimate is None:
-        estimate = engine.sampled(job, SAMPLE_LAYERS).estimate
-    rule_input = advice.rule_input(job, estimate=estimate)
+        estimate = engine.sampled(prepared, SAMPLE_LAYERS).estimate
+    rule_input = advice.rule_input(prepared, estimate)
     return FindingsOut(
         # A waste is only one once its remedy has been seen to save: see :func:`start_remedies`.
         findings=[finding for finding in findings(rule_input) if finding.severity != "waste"],
-        measures=measures(job, rule_input.plan, estimate, advice),
+        measures=measures(prepared, estimate, advice),
         purpose=purpose,
     )
 

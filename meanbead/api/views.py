@@ -11,8 +11,8 @@ from meanbead.api.context import context, session
 from meanbead.api.shape import Shape
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
-from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.estimate.first_layer import FirstLayer
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.gcode.replay import MarkKind

@@ -210,7 +210,7 @@ def estimate_first_columns(database: Database, engine: Engine) -> None:
             row = workshop.get_recipe(db, recipe_id)
             inputs = workshop.inputs_digest(row, row.part.digest)
             if workshop.find_estimate(db, inputs) is None:
-                workshop.save_estimate(db, inputs, row.id, engine.estimate(workshop.job_of(db, row)))
+                workshop.save_estimate(db, inputs, row.id, workshop.full_estimate(engine, workshop.job_of(db, row)))
 
 
 def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[str, MaterialRow]]:

@@ -16,7 +16,8 @@ from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.compare.waterfall import waterfall
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
+from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
 from meanbead.core.part.orientations import OrientationEstimate, OrientationEstimates, orientations, simpler
@@ -27,8 +28,6 @@ from meanbead.jobs.work import Toolbox, Work
 from meanbead.store import intake, jobs, workshop
 from meanbead.store.advice import around
 from meanbead.store.tables import Upload
-
-SAMPLE_LAYERS = 24
 
 
 def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
@@ -62,7 +61,7 @@ def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str
             problem="",
         )
         try:
-            estimate = tools.engine.estimate(replace(job, solid=solid, recipe=with_supports), SAMPLE_LAYERS)
+            estimate = tools.engine.sampled(replace(job, solid=solid, recipe=with_supports), SAMPLE_LAYERS).estimate
         except MeanBeadError as problem:
             ways.append(way.model_copy(update={"problem": str(problem)}))
             continue

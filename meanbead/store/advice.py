@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.strength import shell_mm
 from meanbead.core.model import Limits, Nozzle
 from meanbead.core.model.house import HouseRules

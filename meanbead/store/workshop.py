@@ -20,7 +20,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, joinedload, undefer
 
 from meanbead.core.errors import OpenSurface
-from meanbead.core.estimate.engine import ENGINE_VERSION, Engine, PrintJob
+from meanbead.core.estimate.engine import ENGINE_VERSION, Engine
+from meanbead.core.estimate.job import PrintJob, prepare
 from meanbead.core.gcode.as_estimate import replayed_estimate
 from meanbead.core.model import Estimate, Material, Nozzle, Pose, Printer, Recipe
 from meanbead.core.model.part import Guesses
@@ -28,7 +29,8 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_mesh, draw_solid
 from meanbead.core.part.pose import posed
 from meanbead.core.part.solid import Solid, digest_of, solid_from_arrays
-from meanbead.core.strokes.planner import ProgressCallback, no_progress
+from meanbead.core.rules import with_findings
+from meanbead.core.runtime.progress import ProgressCallback, no_progress
 from meanbead.store.tables import (
     EstimateRow,
     GcodeFile,
@@ -396,6 +398,14 @@ def job_of(session: Session, row: RecipeRow) -> PrintJob:
     return PrintJob(load_solid(session, row.part_id), recipe, printer, nozzle, material)
 
 
+def full_estimate(
+    engine: Engine, job: PrintJob, layers: int | None = None, progress: ProgressCallback = no_progress
+) -> Estimate:
+    """Figures, and what the rules say of them by themselves."""
+    prepared = prepare(job)
+    return with_findings(engine.estimate(prepared, layers, progress), prepared, engine.facts(job.solid))
+
+
 def computation(
     session: Session,
     row: RecipeRow,
@@ -406,7 +416,7 @@ def computation(
     """What computes a column's estimate, to be run when the session is closed: it may take seconds."""
     if row.gcode_id is None:
         job = job_of(session, row)
-        return lambda: engine.estimate(job, layers, progress)
+        return lambda: full_estimate(engine, job, layers, progress)
     content = gcode_content(session, row.gcode_id)
     _, printer, nozzle, material = recipe_inputs(row)
     return lambda: replayed_estimate(lambda: open_gcode(content), printer, nozzle, material)

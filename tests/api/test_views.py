@@ -8,7 +8,7 @@ import manifold3d
 import numpy as np
 import trimesh
 
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.store import workshop
 from meanbead.store.tables import Part

@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table

@@ -16,7 +16,7 @@ from meanbead.core.compare.waterfall import changes_between, mixed
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value

@@ -9,7 +9,8 @@ from meanbead.core.advise.candidates import Candidate, candidates
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe

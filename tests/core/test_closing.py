@@ -10,7 +10,8 @@ import numpy as np
 import trimesh
 
 from meanbead.core.errors import OpenSurface, PartError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.part import apart
 from meanbead.core.part.closing import Closed, close_gaps

@@ -6,7 +6,7 @@ from meanbead.core.compare.sensitivity import neighbours, sensitivities
 from meanbead.core.compare.waterfall import MAX_PLAYERS, changes_between, mixed, waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from tests.support.solids import box
 

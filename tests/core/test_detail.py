@@ -5,7 +5,7 @@ import numpy as np
 
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import StrokeDetail, resting_share
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.model import Estimate, Recipe
 from meanbead.core.strokes import FEATURES, Feature

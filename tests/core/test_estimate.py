@@ -7,7 +7,8 @@ import numpy as np
 from pydantic import ValidationError
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.lookahead import straight_move_time_s

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError, PartError, RecipeError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.gcode import printer_from_report, replay
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts

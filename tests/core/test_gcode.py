@@ -7,7 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.gcode import printer_from_report, replay
 from meanbead.core.gcode.as_estimate import replayed_estimate

@@ -5,8 +5,9 @@ from typing import Any
 
 import numpy as np
 
-from meanbead.core.estimate.engine import Engine, PrintJob
-from meanbead.core.estimate.moves import CLEAR_MM, all_moves
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
+from meanbead.core.estimate.moves import CLEAR_MM, moves_of
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
@@ -86,7 +87,7 @@ class OneByOne(unittest.TestCase):
             keys = {"copies": {"count": count, "order": "one_by_one", "gap_mm": 20}, "layer_height_mm": 0.2}
             plan = resolve(Recipe.model_validate(BARE | keys), Printer(), Nozzle(), Material())
             strokes = plan_strokes(box(20, 20, height), plan.shape)
-            moves = all_moves(strokes, plan, Printer())
+            moves = moves_of(strokes, plan, Printer())
             z = 0.2 + np.cumsum(moves.delta[:, 2])
             far = np.flatnonzero(np.hypot(moves.delta[:, 0], moves.delta[:, 1]) > 15)
             crossing = [k for k in far.tolist() if strokes.is_travel[moves.stroke[k]]]

@@ -12,7 +12,8 @@ from meanbead.core.advise.context import AdviceContext, settings_between, with_s
 from meanbead.core.advise.levers import Advice, Lever, levers
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError, RecipeError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import SetTo
 from meanbead.core.part.facts import part_facts

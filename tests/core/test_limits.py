@@ -14,7 +14,8 @@ from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, PlanMeasures, measures, narrowest_mm
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob, prepare
 from meanbead.core.model import Printer, Recipe
 from meanbead.core.model.shop import Attendance, Shop
 from meanbead.core.part.facts import part_facts
@@ -116,8 +117,7 @@ class Figures(unittest.TestCase):
         job = PrintJob(BLOCK, Recipe.model_validate(choices), printer)
         context = AdviceContext(part_facts(BLOCK), insight(), shop=shop)
         estimate = ENGINE.sampled(job, None).estimate
-        plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
-        return measures(job, plan, estimate, context), estimate
+        return measures(prepare(job), estimate, context), estimate
 
     def test_are_those_of_one_piece(self) -> None:
         found, estimate = self.of(copies={"count": 3})

@@ -8,7 +8,8 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map

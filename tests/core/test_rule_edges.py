@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.surface import clean_overhang_deg
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import Finding

@@ -2,7 +2,8 @@ import unittest
 
 import numpy as np
 
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.sample import sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.resolve import resolve

@@ -20,7 +20,8 @@ from meanbead.core.advise.prospects import Prospect, Shares, promises
 from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob, prepare
 from meanbead.core.model import Nozzle, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
@@ -69,8 +70,8 @@ class BruteForce(unittest.TestCase):
         """Every recipe of the space in full, those that break a limit left out."""
         found = []
         for values in itertools.product(*self.VARY.values()):
-            made, plan = job_at(job, dict(zip(self.VARY, values, strict=True)), context)
-            found_measures = measures(made, plan, ENGINE.sampled(made, None).estimate, context)
+            made = job_at(job, dict(zip(self.VARY, values, strict=True)), context)
+            found_measures = measures(made, ENGINE.sampled(made, None).estimate, context)
             if not breaches(limits, found_measures):
                 found.append((found_measures.piece_time_s, found_measures.filament_g))
         return found
@@ -122,8 +123,8 @@ class NothingBetter(unittest.TestCase):
         self.assertEqual(found.leanest.dot, found.frontier[-1])
         off = []
         for dot in found.dots:
-            made, plan = job_at(job, dot.values, context)
-            true = measures(made, plan, ENGINE.sampled(made, None).estimate, context)
+            made = job_at(job, dot.values, context)
+            true = measures(made, ENGINE.sampled(made, None).estimate, context)
             mine = (true.piece_time_s, true.filament_g)
             if dot.full:
                 self.assertAlmostEqual(dot.measures.piece_time_s, mine[0], places=6)
@@ -185,8 +186,7 @@ class AtBest(unittest.TestCase):
     def test_a_minute_less_may_win_a_plate_and_costs_carry_the_risk(self) -> None:
         solid = cone(14, 34, 48)
         job, context = PrintJob(solid, Recipe()), context_of(solid)
-        plan = context.rule_input(job).plan
-        one = Prospect((0,), job, plan, ENGINE.sampled(job, 12), context)
+        one = Prospect((0,), prepare(job), ENGINE.sampled(job, 12), context)
         self.assertFalse(one.full)
         longest = longest_for_s(2, context.shop.attended)
         over = 1.01 * longest

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from meanbead.core.compare.waterfall import MAX_PLAYERS, ORDERS_TRIED, _average, _orders
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import resting_share
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.strokes import Strokes
 from tests.support.solids import block, cone, solid_of

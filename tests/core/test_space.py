@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.space import job_at
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
+from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 from tests.support.solids import box
@@ -26,9 +27,10 @@ NONE = Limits()
 NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6), 3: Nozzle(bore_mm=0.25)}
 
 
-def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[PrintJob, Any]:
+def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[PrintJob, Plan]:
     job = PrintJob(BLOCK, Recipe.model_validate(choices), Printer())
-    return job_at(job, values, AdviceContext(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
+    made = job_at(job, values, AdviceContext(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
+    return made.job, made.plan
 
 
 class Pace(unittest.TestCase):
@@ -68,7 +70,7 @@ class Pace(unittest.TestCase):
     def test_the_axes_bound_it_too(self) -> None:
         slow = Printer.model_validate({"max_speed_mm_s": {"x": 90, "y": 70}})
         job = PrintJob(BLOCK, Recipe(), slow)
-        _, plan = job_at(job, {"pace": 5}, AdviceContext(part_facts(BLOCK), insight(), nozzles=NOZZLES))
+        plan = job_at(job, {"pace": 5}, AdviceContext(part_facts(BLOCK), insight(), nozzles=NOZZLES)).plan
         self.assertLessEqual(plan.speed_mm_s.infill, 70)
 
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from meanbead.core.compare.sensitivity import neighbours
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.estimate.ledger import CAUSES
-from meanbead.core.estimate.moves import Kind, all_moves
+from meanbead.core.estimate.moves import Kind, moves_of
 from meanbead.core.estimate.timing import (
     melt_limits_mm_s,
     set_accelerations_mm_s2,
@@ -89,7 +89,7 @@ class Standing(unittest.TestCase):
 
     def test_a_wipe_goes_back_along_the_stroke_while_it_pulls(self) -> None:
         strokes, plan = planned({"retraction": {"wipe_mm": 1.5, "min_travel_mm": 1}})
-        moves = all_moves(strokes, plan, Printer())
+        moves = moves_of(strokes, plan, Printer())
         wipes = np.flatnonzero(moves.kind == Kind.RETRACT)
         way = np.hypot(moves.delta[wipes, 0], moves.delta[wipes, 1])
         self.assertLessEqual(way.max(), 1.5 + 1e-9)

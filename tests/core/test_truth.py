@@ -7,7 +7,8 @@ from functools import lru_cache
 import numpy as np
 from manifold3d import CrossSection, Manifold
 
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from tests.support.solids import block, box, cylinder, solid_of, sphere

@@ -8,7 +8,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.insight import part_insight

@@ -6,7 +6,7 @@ import unittest
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.trial import Trial, try_out
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.purpose import PURPOSES
 from meanbead.core.part.facts import part_facts

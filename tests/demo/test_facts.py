@@ -2,7 +2,7 @@
 
 import unittest
 
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import PartInsight, Recipe
 from meanbead.core.part.insight import part_insight
 from meanbead.core.part.orientations import orientations

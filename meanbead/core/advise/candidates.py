@@ -12,7 +12,7 @@ from typing import Literal
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import Trial
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model.base import Result
@@ -39,7 +39,7 @@ class Candidate(Result):
 
 def candidates(base: Trial, context: AdviceContext) -> list[Candidate]:
     """All candidates for a recipe, without those that change nothing, each change once."""
-    s = context.rule_input(base.job, base.plan, base.estimate)
+    s = context.rule_input(base.prepared, base.estimate)
     found: list[Candidate] = []
     seen: set[tuple[tuple[str, SettingValue], ...]] = set()
     makers: tuple[Callable[[RuleInput], Iterator[Candidate]], ...]

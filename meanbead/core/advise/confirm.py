@@ -7,7 +7,8 @@ from collections.abc import Callable
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.levers import Lever, tried
 from meanbead.core.advise.trial import try_out
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding
 

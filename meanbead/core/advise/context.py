@@ -7,8 +7,7 @@ from dataclasses import dataclass, field, replace
 from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError, RecipeError
-from meanbead.core.estimate.engine import PrintJob
-from meanbead.core.formulas.melt import melt_ceiling
+from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.model.house import HouseRules
@@ -20,8 +19,6 @@ from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
 from meanbead.core.recipe.adapt import adapted
 from meanbead.core.recipe.choices import with_value
-from meanbead.core.recipe.plan import Plan
-from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import RuleInput
 
 
@@ -41,16 +38,10 @@ class AdviceContext:
     shell_before_mm: float | None = None
     lying_overhang_mm2: float | None = None
 
-    def rule_input(self, job: PrintJob, plan: Plan | None = None, estimate: Estimate | None = None) -> RuleInput:
+    def rule_input(self, job: PrintJob | Prepared, estimate: Estimate | None = None) -> RuleInput:
         """What rules look at, for a recipe in this context. Raises :class:`RecipeError` as ``resolve`` does."""
-        resolved = plan or resolve(job.recipe, job.printer, job.nozzle, job.material)
         return RuleInput(
-            job.recipe,
-            resolved,
-            job.printer,
-            job.nozzle,
-            job.material,
-            melt_ceiling(job.printer, job.nozzle, job.material, resolved.nozzle_temp_c),
+            prepare(job),
             self.facts,
             estimate,
             self.insight,

@@ -12,7 +12,8 @@ from meanbead.core.advise.limits import Breach, breaches
 from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.trial import Trial, try_out
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding, SetTo
 from meanbead.core.runtime.parallel import ordered_map

@@ -8,8 +8,7 @@ from __future__ import annotations
 import math
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.estimate.engine import PrintJob
-from meanbead.core.formulas.melt import melt_ceiling
+from meanbead.core.estimate.job import Prepared
 from meanbead.core.formulas.strength import filled_density, strength
 from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg
 from meanbead.core.model.base import Result
@@ -73,8 +72,9 @@ def narrowest_mm(plan: Plan, insight: PartInsight | None) -> float:
     return narrowest
 
 
-def plan_measures(job: PrintJob, plan: Plan, context: AdviceContext) -> PlanMeasures:
+def plan_measures(prepared: Prepared, context: AdviceContext) -> PlanMeasures:
     """What the plan alone says. Slopes and overhangs need the part's insight; without it nothing leans."""
+    job, plan = prepared.job, prepared.plan
     facts, insight, shape = context.facts, context.insight, plan.shape
     index = strength(plan, job.material, facts.volume_mm3, facts.surface_mm2)
     steepest = 0.0 if insight is None else steepest_overhang_deg(insight)
@@ -96,15 +96,15 @@ def plan_measures(job: PrintJob, plan: Plan, context: AdviceContext) -> PlanMeas
     )
 
 
-def measures(job: PrintJob, plan: Plan, estimate: Estimate, context: AdviceContext) -> Measures:
+def measures(prepared: Prepared, estimate: Estimate, context: AdviceContext) -> Measures:
     """All measures of a computed recipe."""
-    ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c).plan_mm3_s
-    pieces = plan.shape.copies.count
+    ceiling = prepared.ceiling.plan_mm3_s
+    pieces = prepared.plan.shape.copies.count
     hours = estimate.whole_time_s / 3600
     success = math.exp(-context.shop.fault_rate_per_h * hours)
-    cost = (estimate.filament_cost + hours * job.printer.running_cost_per_h) / pieces
+    cost = (estimate.filament_cost + hours * prepared.job.printer.running_cost_per_h) / pieces
     return Measures(
-        **plan_measures(job, plan, context).model_dump(),
+        **plan_measures(prepared, context).model_dump(),
         time_s=estimate.print_time_s,
         piece_time_s=estimate.print_time_s / pieces,
         whole_time_s=estimate.whole_time_s,

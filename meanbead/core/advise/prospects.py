@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.measures import Measures, measures
 from meanbead.core.advise.space import Point
-from meanbead.core.estimate.engine import PrintJob, Sampled
-from meanbead.core.recipe.plan import Plan
+from meanbead.core.estimate.engine import Sampled
+from meanbead.core.estimate.job import Prepared
 from meanbead.core.schedule.attendance import plates_per_day
 
 Floats = NDArray[np.float64]
@@ -40,12 +40,12 @@ class Prospect:
     off. ``was_off`` says how far the sample was off, once both are known.
     """
 
-    def __init__(self, point: Point, job: PrintJob, plan: Plan, found: Sampled, context: AdviceContext) -> None:
-        self.point, self.job, self.plan = point, job, plan
+    def __init__(self, point: Point, prepared: Prepared, found: Sampled, context: AdviceContext) -> None:
+        self.point, self.prepared = point, prepared
         self.allowed = self.doubtful = False
         self.full = found.sample is None
         self.was_off: Shares | None = None
-        self.measures: Measures = measures(job, plan, found.estimate, context)
+        self.measures: Measures = measures(prepared, found.estimate, context)
         self._context = context
         self._own_share = Shares(found.estimate.sampling_error, found.estimate.filament_error)
 
@@ -55,7 +55,7 @@ class Prospect:
         if whole is None:
             return
         before = self.measures
-        self.measures = found = measures(self.job, self.plan, whole.estimate, self._context)
+        self.measures = found = measures(self.prepared, whole.estimate, self._context)
         self.was_off = Shares(
             abs(found.piece_time_s / max(before.piece_time_s, 1e-9) - 1),
             abs(found.filament_g / max(before.filament_g, 1e-9) - 1),

@@ -24,7 +24,9 @@ from meanbead.core.advise.measures import Measures, measures, plan_measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises, worst_seen
 from meanbead.core.advise.space import Point, Space, Vary, job_at
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, PrintJob, Sampled
+from meanbead.core.estimate.engine import Engine, Sampled
+from meanbead.core.estimate.job import Prepared, PrintJob, prepare
+from meanbead.core.estimate.sample import FEW_LAYERS, SEARCH_LAYERS
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.plan import Plan
@@ -34,12 +36,6 @@ from meanbead.core.schedule.attendance import just_fits
 from meanbead.core.text.durations import duration
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
-SEARCH_LAYERS = 12
-"""Layers of a sample in the search: enough to rank, and whatever may be on the line is computed in full."""
-
-FEW_LAYERS = 24
-"""Recipes of so few layers are computed in full from the start: a sample of 6 of 14 saves nothing."""
-
 USUAL_TIME_S = 120.0
 _START_SHARE = 0.3
 _LOOKING_SHARE = 0.6
@@ -147,8 +143,9 @@ class _Search:
         self._seen_off = Shares()
         self._plans: set[Plan] = set()
         self._computed = self._in_full = self._discarded = self._broke = 0
-        plan = self._context.rule_input(job).plan
-        self._base = measures(job, plan, engine.sampled(job, None).estimate, self._context)
+        base = prepare(job)
+        self._base_sampled = engine.sampled(base, None)
+        self._base = measures(base, self._base_sampled.estimate, self._context)
 
     def run(self) -> SearchResult:
         complete = self._space.size <= self._budget
@@ -212,7 +209,7 @@ class _Search:
         """Compute points that were not looked at yet and that nothing forbids, up to a count of computed ones."""
         stop = self._budget if until is None else until
 
-        def allowed() -> Iterator[tuple[Point, PrintJob, Plan]]:
+        def allowed() -> Iterator[tuple[Point, Prepared]]:
             begun = self._computed
             for point in points:
                 if begun >= stop or not self._time_left(_LOOKING_SHARE):
@@ -225,7 +222,7 @@ class _Search:
                     self._discarded += 1
                     continue
                 begun += 1
-                yield point, *made
+                yield point, made
 
         for found in ordered_map(self._one, allowed()):
             self._computed += 1
@@ -242,32 +239,33 @@ class _Search:
             else:
                 self._progress(share, f"{self._computed} recipes", None)
 
-    def _allowed(self, point: Point) -> tuple[PrintJob, Plan] | None:
+    def _allowed(self, point: Point) -> Prepared | None:
         """The job at a point, unless it cannot be, is the same as one before, or is forbidden by its plan alone."""
         try:
-            job, plan = job_at(self._base_job, self._space.values(point), self._context)
+            prepared = job_at(self._base_job, self._space.values(point), self._context)
         except MeanBeadError:
             return None
-        if plan in self._plans:
+        if prepared.plan in self._plans:
             return None
-        self._plans.add(plan)
-        rule_input = self._context.rule_input(job, plan)
+        self._plans.add(prepared.plan)
+        rule_input = self._context.rule_input(prepared)
         if any(finding.severity in ("stop", "risk") for rule in FORBIDDING for finding in rule(rule_input)):
             return None
-        if plan_breaches(self._limits, plan_measures(job, plan, self._context)):
+        if plan_breaches(self._limits, plan_measures(prepared, self._context)):
             return None
-        return job, plan
+        return prepared
 
     def _is_short(self, plan: Plan) -> bool:
         return self._context.facts.extents_mm.z <= FEW_LAYERS * plan.shape.layer_height_mm
 
-    def _one(self, made: tuple[Point, PrintJob, Plan]) -> Prospect | None:
-        point, job, plan = made
+    def _one(self, made: tuple[Point, Prepared]) -> Prospect | None:
+        point, prepared = made
+        layers = None if self._is_short(prepared.plan) else SEARCH_LAYERS
         try:
-            found = self._engine.sampled(job, None if self._is_short(plan) else SEARCH_LAYERS)
+            found = self._engine.sampled(prepared, layers, self._base_sampled)
         except MeanBeadError:
             return None
-        prospect = Prospect(point, job, plan, found, self._context)
+        prospect = Prospect(point, prepared, found, self._context)
         self._judge(prospect)
         return prospect
 
@@ -321,7 +319,7 @@ class _Search:
 
     def _whole(self, number: int) -> tuple[int, Sampled | None]:
         try:
-            return number, self._engine.sampled(self._kept[number].job, None)
+            return number, self._engine.sampled(self._kept[number].prepared, None)
         except MeanBeadError:
             return number, None
 
@@ -375,7 +373,7 @@ class _Search:
         slot = just_fits(prospect.measures.whole_time_s, self._context.shop.attended)
         values = self._space.values(prospect.point)
         nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []
-        settings = nozzle + settings_between(self._base_job.recipe, prospect.job.recipe)
+        settings = nozzle + settings_between(self._base_job.recipe, prospect.prepared.job.recipe)
         bound_s, bound_against = prospect.bounds(self._against, self._seen_off)
         return Evaluation(
             values=values,

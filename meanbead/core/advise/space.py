@@ -14,12 +14,10 @@ from scipy.stats import qmc
 
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import PrintJob
+from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.formulas.bead import bead_area_mm2
-from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.choices import choices
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules.rule_input import SPREAD_TO_FIT, floor_to
 
@@ -115,7 +113,7 @@ class Space:
         return found
 
 
-def job_at(base: PrintJob, values: Mapping[str, SettingValue], context: AdviceContext) -> tuple[PrintJob, Plan]:
+def job_at(base: PrintJob, values: Mapping[str, SettingValue], context: AdviceContext) -> Prepared:
     """The job at a point: the base with its values. Speeds are held to what the hot end melts, less the margin that the
     purpose asks for, and skins keep the base's thickness where layers change.
 
@@ -126,12 +124,9 @@ def job_at(base: PrintJob, values: Mapping[str, SettingValue], context: AdviceCo
     widths = _widths(values, job.nozzle.bore_mm)
     if widths:
         job = with_settings(job, widths, context.nozzles)
-    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
-    paced = _paced(job, plan, float(values.get("pace") or 1.0), context)
-    if paced:
-        job = with_settings(job, paced, context.nozzles)
-        plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
-    return job, plan
+    prepared = prepare(job)
+    paced = _paced(prepared, float(values.get("pace") or 1.0), context)
+    return prepare(with_settings(job, paced, context.nozzles)) if paced else prepared
 
 
 def _kept_skins(base: PrintJob, values: Mapping[str, SettingValue]) -> list[SetTo]:
@@ -155,9 +150,10 @@ def _widths(values: Mapping[str, SettingValue], bore_mm: float) -> list[SetTo]:
     return [SetTo(key=key, value=value) for key, value in made.items()]
 
 
-def _paced(job: PrintJob, plan: Plan, factor: float, context: AdviceContext) -> list[SetTo]:
+def _paced(prepared: Prepared, factor: float, context: AdviceContext) -> list[SetTo]:
     """Speeds times a factor, none faster than melts or than the axes."""
-    ceiling = melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c).plan_mm3_s
+    job, plan = prepared.job, prepared.plan
+    ceiling = prepared.ceiling.plan_mm3_s
     ceiling *= 1 - (context.limits.flow_margin or 0.0)
     heights = plan.shape.slope_heights
     height = plan.shape.layer_height_mm if heights is None else heights.max_mm

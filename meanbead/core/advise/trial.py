@@ -1,4 +1,4 @@
-"""Try a recipe out: plan it, compute it on a sample of layers, measure it, and hear the rules."""
+"""Try a recipe out: compute it on a sample of layers, measure it, and hear the rules."""
 
 from __future__ import annotations
 
@@ -6,25 +6,35 @@ from dataclasses import dataclass
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.measures import Measures, measures
-from meanbead.core.estimate.engine import Engine, PrintJob, Sampled
+from meanbead.core.estimate.engine import Engine, Sampled
+from meanbead.core.estimate.job import Prepared, PrintJob, prepare
+from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import Finding
 from meanbead.core.recipe.plan import Plan
-from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules import findings
 
-SAMPLE_LAYERS = 24
+__all__ = ["Trial", "try_out"]
 
 
 @dataclass(frozen=True)
 class Trial:
     """A recipe that was tried out."""
 
-    job: PrintJob
-    plan: Plan
+    prepared: Prepared
     sampled: Sampled
     measures: Measures
     findings: list[Finding]
+
+    @property
+    def job(self) -> PrintJob:
+        """What was tried."""
+        return self.prepared.job
+
+    @property
+    def plan(self) -> Plan:
+        """What it was resolved to."""
+        return self.prepared.plan
 
     @property
     def estimate(self) -> Estimate:
@@ -38,13 +48,17 @@ class Trial:
 
 
 def try_out(
-    engine: Engine, job: PrintJob, context: AdviceContext, layers: int | None = SAMPLE_LAYERS, like: Trial | None = None
+    engine: Engine,
+    job: PrintJob,
+    context: AdviceContext,
+    layers: int | None = SAMPLE_LAYERS,
+    like: Trial | None = None,
 ) -> Trial:
     """Compute a recipe from a sample of layers, or in full with None; on the same layers as ``like`` where it can be.
 
     Raises :class:`MeanBeadError` where it cannot be printed.
     """
-    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
-    sampled = engine.sampled(job, layers, None if like is None else like.sampled)
-    found = findings(context.rule_input(job, plan, sampled.estimate))
-    return Trial(job, plan, sampled, measures(job, plan, sampled.estimate, context), found)
+    prepared = prepare(job)
+    sampled = engine.sampled(prepared, layers, None if like is None else like.sampled)
+    found = findings(context.rule_input(prepared, sampled.estimate))
+    return Trial(prepared, sampled, measures(prepared, sampled.estimate, context), found)

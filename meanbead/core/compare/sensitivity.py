@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
+from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 
-SAMPLE_LAYERS = 24
 _MAX_OPTIONS = 8
 
 
@@ -26,26 +27,26 @@ class Sensitivity(Result):
 def sensitivities(engine: Engine, job: PrintJob, key: str) -> list[Sensitivity]:
     """Neighbouring values of a setting, each with its difference in print time and filament on this part.
 
-    Both sides are samples of about :data:`SAMPLE_LAYERS` layers drawn by the same rule, so that most of what a sample is
-    off by falls out of the difference. Raises :class:`MeanBeadError` for an unknown setting.
+    Both sides are computed on the same sample of layers, so that most of what a sample is off by falls out of the
+    difference. Raises :class:`MeanBeadError` for an unknown setting.
     """
     choice = next((entry for entry in choices() if entry.key == key), None)
     if choice is None or choice.kind in ("machine", "nozzle", "material", "ranges"):
         raise MeanBeadError(f"{key!r:.60} is not a setting that has a step.", field="key")
-    base = engine.estimate(job, SAMPLE_LAYERS)
+    base = engine.sampled(job, SAMPLE_LAYERS)
     found = []
     for value in neighbours(job, choice):
         try:
             changed = PrintJob(job.solid, with_value(job.recipe, key, value), job.printer, job.nozzle, job.material)
-            estimate = engine.estimate(changed, SAMPLE_LAYERS)
+            estimate = engine.sampled(changed, SAMPLE_LAYERS, base).estimate
         except MeanBeadError as problem:
             found.append(Sensitivity(value=value, problem=str(problem)))
             continue
         found.append(
             Sensitivity(
                 value=value,
-                time_s=estimate.print_time_s - base.print_time_s,
-                filament_g=estimate.filament_g - base.filament_g,
+                time_s=estimate.print_time_s - base.estimate.print_time_s,
+                filament_g=estimate.filament_g - base.estimate.filament_g,
             )
         )
     return found

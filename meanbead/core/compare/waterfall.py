@@ -10,7 +10,9 @@ from typing import Any
 import numpy as np
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.estimate.engine import Engine, PrintJob
+from meanbead.core.estimate.engine import Engine
+from meanbead.core.estimate.job import PrintJob
+from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.model import Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import choices, value_at, with_value
@@ -19,7 +21,6 @@ MAX_PLAYERS = 6
 """Up to so many changes all orders are gone through; with more, those of one group count as one change."""
 
 ORDERS_TRIED = 60
-SAMPLE_LAYERS = 24
 
 
 class Step(Result):
@@ -109,7 +110,8 @@ def waterfall(
     With more than :data:`MAX_PLAYERS` changes a fixed sample of orders, each with its reverse, stands for all.
     """
     changes = changes_between(before, after)
-    ends = [engine.estimate(before), engine.estimate(after)]
+    ends = [engine.sampled(job, None).estimate for job in (before, after)]
+    base = engine.sampled(before, SAMPLE_LAYERS)
     known: dict[frozenset[int], tuple[float, float] | None] = {}
     orders, complete = _orders(len(changes))
     needed = {frozenset(order[:k]) for order in orders for k in range(len(order) + 1)}
@@ -118,7 +120,8 @@ def waterfall(
         if members not in known:
             progress(len(known) / max(len(needed), 1), f"{len(known)} of {len(needed)} combinations")
             try:
-                found = engine.estimate(mixed(before, after, [changes[k] for k in sorted(members)]), SAMPLE_LAYERS)
+                job = mixed(before, after, [changes[k] for k in sorted(members)])
+                found = engine.sampled(job, SAMPLE_LAYERS, base).estimate
                 known[members] = (found.print_time_s, found.filament_g)
             except RecipeError:
                 known[members] = None

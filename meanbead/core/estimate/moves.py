@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from meanbead.core.formulas.bead import filament_area_mm2
 from meanbead.core.model.printer import Printer
 from meanbead.core.recipe.plan import Plan
+from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.table import Strokes
 
 Floats = NDArray[np.float64]
@@ -56,13 +57,46 @@ class MoveTable:
         return self.delta.nbytes + self.kind.nbytes + self.stroke.nbytes
 
 
-def retracted_travels(strokes: Strokes, plan: Plan) -> NDArray[np.bool_]:
+@dataclass(frozen=True)
+class MoveInputs(StageInputs):
+    """What moves depend on: the strokes, how much filament they lay, and how travels are made."""
+
+    strokes: Remembered[Strokes]
+    flow_ratio: float
+    filament_diameter_mm: float
+    spiral: bool
+    retraction_mm: float
+    min_travel_mm: float
+    z_hop_mm: float
+    wipe_mm: float
+
+    @classmethod
+    def of(cls, strokes: Remembered[Strokes], plan: Plan, printer: Printer) -> MoveInputs:
+        """What moves read of a plan and a machine."""
+        return cls(
+            strokes,
+            plan.flow_ratio,
+            printer.filament_diameter_mm,
+            plan.shape.spiral,
+            plan.retraction_mm,
+            plan.min_travel_mm,
+            plan.z_hop_mm,
+            plan.wipe_mm,
+        )
+
+
+def moves_of(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
+    """:func:`all_moves` of strokes that nothing remembers."""
+    return all_moves(MoveInputs.of(Remembered(None, strokes), plan, printer))
+
+
+def _pulled(strokes: Strokes, inputs: MoveInputs) -> NDArray[np.bool_]:
     """True for travels before which filament is pulled back, shape (n,)."""
-    pulled: NDArray[np.bool_] = strokes.is_travel & ~strokes.inside & (strokes.length_mm > plan.min_travel_mm)
-    return pulled if plan.retraction_mm > 0 else np.zeros(len(strokes), dtype=bool)
+    pulled: NDArray[np.bool_] = strokes.is_travel & ~strokes.inside & (strokes.length_mm > inputs.min_travel_mm)
+    return pulled if inputs.retraction_mm > 0 else np.zeros(len(strokes), dtype=bool)
 
 
-def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
+def all_moves(inputs: MoveInputs) -> MoveTable:
     """Strokes with their retractions (and wipes), lifts and layer changes.
 
     A retracted travel is: pull back, lift, travel, lower, push forward. With a wipe the pull happens on the way back
@@ -71,11 +105,12 @@ def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
     by its own height only. Where the next layer lies lower, as that of the next copy does one after the other, the
     nozzle first rises by :data:`CLEAR_MM` above the finished piece, and comes down where it arrives.
     """
-    filament = strokes.area_mm2 * strokes.length_mm * plan.flow_ratio / filament_area_mm2(printer.filament_diameter_mm)
+    strokes = inputs.strokes.value
+    filament = strokes.area_mm2 * strokes.length_mm * inputs.flow_ratio / filament_area_mm2(inputs.filament_diameter_mm)
     filament[strokes.is_travel] = 0.0
     count = len(strokes.layers)
     spiral = np.zeros(count)
-    if plan.shape.spiral:
+    if inputs.spiral:
         # A turn of the spiral rises by its layer's height along its way.
         turn_mm = np.bincount(
             strokes.layer, weights=np.where(strokes.is_travel, 0.0, strokes.length_mm), minlength=count
@@ -92,10 +127,10 @@ def all_moves(strokes: Strokes, plan: Plan, printer: Printer) -> MoveTable:
             rise,
             spiral,
             strokes.is_travel,
-            retracted_travels(strokes, plan),
-            plan.retraction_mm,
-            plan.z_hop_mm if plan.z_hop_mm > NOTHING_MM else 0.0,
-            plan.wipe_mm if plan.wipe_mm > NOTHING_MM else 0.0,
+            _pulled(strokes, inputs),
+            inputs.retraction_mm,
+            inputs.z_hop_mm if inputs.z_hop_mm > NOTHING_MM else 0.0,
+            inputs.wipe_mm if inputs.wipe_mm > NOTHING_MM else 0.0,
         )
     )
 

@@ -24,6 +24,18 @@ from meanbead.core.strokes.filling import bridges_over_sparse
 
 Floats = NDArray[np.float64]
 
+SAMPLE_LAYERS = 24
+"""Layers of a sample by which recipes are compared, and of a first answer."""
+
+SEARCH_LAYERS = 12
+"""Layers of a sample in the search: enough to rank, and whatever may be on the line is computed in full."""
+
+FEW_LAYERS = 24
+"""Recipes of so few layers are computed in full from the start: a sample of 6 of 14 saves nothing."""
+
+INTERVAL_LAYERS = 24
+"""Layers that are run for an interval, about."""
+
 MIN_LAYERS = 6
 """A sample smaller than this has no error that could be told."""
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.estimate.ledger import Cause, split_seconds
-from meanbead.core.estimate.moves import Kind, MoveTable, all_moves
+from meanbead.core.estimate.moves import Kind, MoveTable, moves_of
 from meanbead.core.model.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
@@ -145,7 +145,7 @@ def time_strokes(
 
     ``moves`` are those of :func:`~meanbead.core.estimate.moves.all_moves`, if they are known already.
     """
-    table = moves if moves is not None else all_moves(strokes, plan, printer)
+    table = moves if moves is not None else moves_of(strokes, plan, printer)
     stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
     stroke_asked = set_speeds_mm_s(strokes, plan)
     asked, requested, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from meanbead.core.estimate.moves import Kind, all_moves
+from meanbead.core.estimate.moves import Kind, moves_of
 from meanbead.core.estimate.timing import melt_limits_mm_s, set_accelerations_mm_s2, set_speeds_mm_s
 from meanbead.core.model.printer import Printer
 from meanbead.core.recipe.plan import Plan
@@ -23,7 +23,7 @@ def write_gcode(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: f
     """
     speeds = set_speeds_mm_s(strokes, plan).clip(max=melt_limits_mm_s(strokes, plan, ceiling_mm3_s))
     accelerations = set_accelerations_mm_s2(strokes, plan)
-    moves = all_moves(strokes, plan, printer)
+    moves = moves_of(strokes, plan, printer)
     lift = f"F{printer.max_speed_mm_s.z * 60:.1f}"
     yield "; positions in mm, filament relative"
     yield "G90"

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from meanbead.core.estimate.job import Prepared
+from meanbead.core.model import Estimate, PartFacts
 from meanbead.core.model.finding import Finding, Severity
 from meanbead.core.rules import bead, looks, melt, overhangs, pace, plastic, plate, shell, start
 from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput
 
-__all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "RuleInput", "findings"]
+__all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "RuleInput", "findings", "with_findings"]
 
 Rule = Callable[[RuleInput], Iterator[Finding]]
 
@@ -89,3 +91,12 @@ def findings(rule_input: RuleInput) -> list[Finding]:
     """All findings on a recipe, gravest first."""
     found = [finding for rule in RULES for finding in rule(rule_input)]
     return sorted(found, key=lambda finding: _ORDER[finding.severity])
+
+
+def with_findings(estimate: Estimate, prepared: Prepared, facts: PartFacts) -> Estimate:
+    """An estimate with what the rules say of it by itself, without insight, purpose or house.
+
+    Wastes are left out: one is only told once a remedy has been seen to save (:mod:`meanbead.core.advise.confirm`).
+    """
+    found = findings(RuleInput(prepared, facts, estimate))
+    return estimate.model_copy(update={"findings": [finding for finding in found if finding.severity != "waste"]})

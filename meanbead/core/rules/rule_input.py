@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from meanbead.core.estimate.job import Prepared
 from meanbead.core.formulas.melt import MeltCeiling
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import Remedy, SettingValue, SetTo
@@ -31,12 +32,7 @@ class RuleInput:
     where that has another nozzle, ``lying_overhang_mm2`` the least overhang of all steady ways to stand the part.
     """
 
-    recipe: Recipe
-    plan: Plan
-    printer: Printer
-    nozzle: Nozzle
-    material: Material
-    ceiling: MeltCeiling
+    prepared: Prepared
     facts: PartFacts
     estimate: Estimate | None = None
     insight: PartInsight | None = None
@@ -46,6 +42,36 @@ class RuleInput:
     nozzles: dict[int, Nozzle] = field(default_factory=dict)
     shell_before_mm: float | None = None
     lying_overhang_mm2: float | None = None
+
+    @property
+    def recipe(self) -> Recipe:
+        """What was chosen."""
+        return self.prepared.job.recipe
+
+    @property
+    def plan(self) -> Plan:
+        """What follows from it."""
+        return self.prepared.plan
+
+    @property
+    def printer(self) -> Printer:
+        """The machine."""
+        return self.prepared.job.printer
+
+    @property
+    def nozzle(self) -> Nozzle:
+        """The nozzle."""
+        return self.prepared.job.nozzle
+
+    @property
+    def material(self) -> Material:
+        """The plastic."""
+        return self.prepared.job.material
+
+    @property
+    def ceiling(self) -> MeltCeiling:
+        """What the hot end melts at the plan's temperature."""
+        return self.prepared.ceiling
 
     @property
     def height_mm(self) -> float:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -16,6 +15,7 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
+from meanbead.core.runtime.progress import ProgressCallback, no_progress
 from meanbead.core.strokes.choices import LayerChoices, layer_choices
 from meanbead.core.strokes.cut import Cut, CutInputs, cut_solid
 from meanbead.core.strokes.features import SKIN_FEATURES, Feature
@@ -41,14 +41,6 @@ from meanbead.core.strokes.walls import inset, loops_of, spacings
 
 _INTERFACE_SPACINGS = 1.2
 """Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""
-
-
-ProgressCallback = Callable[[float, str], None]
-"""Told how far some work is, from 0 to 1, and what comes next; it may raise to end the work."""
-
-
-def no_progress(share: float, doing: str) -> None:
-    """Watches nothing."""
 
 
 @dataclass(frozen=True)
