@@ -1,6 +1,8 @@
 import csv
 import io
+import re
 import unittest
+from pathlib import Path
 from typing import Any
 
 from hypothesis import given
@@ -10,8 +12,10 @@ from pydantic import BaseModel, ValidationError
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.recipe import defaults
 from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
+from meanbead.core.recipe.defaults import DEFAULTS
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
 
@@ -26,6 +30,80 @@ def leaves(model: type[BaseModel], path: str = "") -> set[str]:
         else:
             found.add(path + name)
     return found
+
+
+FORMATS = Path(__file__).resolve().parents[2] / "docs" / "formats.md"
+
+
+class Defaults(unittest.TestCase):
+    def test_there_is_one_for_each_choice(self) -> None:
+        self.assertEqual(set(DEFAULTS), {choice.key for choice in choices()})
+
+    def test_what_is_the_same_for_everybody_is_what_an_empty_recipe_comes_to(self) -> None:
+        plan = resolve(Recipe(), Printer(), Nozzle(), Material()).as_recipe()
+        rules = (*BY_RULE, "machine", "nozzle", "material")
+        for key, default in DEFAULTS.items():
+            if default.value is not None and not isinstance(default.value, dict) and key not in rules:
+                self.assertEqual(value_at(plan, key), default.value, key)
+
+    def test_what_depends_on_a_choice_follows_it(self) -> None:
+        def comes_to(key: str, choices: dict[str, Any], printer: Printer = PRINTER) -> Any:
+            recipe = Recipe.model_validate(choices)
+            return value_at(resolve(recipe, printer, Nozzle(), Material()).as_recipe(), key)
+
+        for drive in ("direct", "long_tube"):
+            for default in (defaults.RETRACTION_MM, defaults.RETRACTION_MM_S):
+                self.assertEqual(comes_to(default.key, {}, Printer(drive=drive)), default.value[drive])
+        for key, path in (
+            ("adhesion.width_mm", "adhesion.kind"),
+            ("supports.spacing_mm", "supports.kind"),
+            ("copies.gap_mm", "copies.order"),
+        ):
+            topic, name = path.split(".")
+            for value, expected in DEFAULTS[key].value.items():  # type: ignore[attr-defined]
+                self.assertEqual(comes_to(key, {topic: {name: value}}), expected, f"{key} {value}")
+
+    def test_rules_hold_at_other_bores_and_heights(self) -> None:
+        for bore in (0.25, 0.4, 0.6, 0.8):
+            plan = resolve(Recipe(), Printer(), Nozzle(bore_mm=bore), Material()).as_recipe()
+            self.assertAlmostEqual(plan.layer_height_mm or 0, bore / 2, delta=0.006)
+            self.assertAlmostEqual(plan.line_width_mm.outer_wall or 0, 1.1 * bore, delta=0.006)
+            self.assertAlmostEqual(plan.ironing.spacing_mm or 0, 0.35 * bore, delta=0.006)
+            self.assertAlmostEqual(plan.adhesion.raft_layer_mm or 0, 0.6 * bore, delta=0.006)
+
+    def test_the_file_formats_give_the_same(self) -> None:
+        """Each key that is followed by a bracket in the table of all keys has its default in it."""
+        table = FORMATS.read_text().split("| topic | keys |")[1].split("\n\n")[0].replace("\\|", "/")
+        said: dict[str, str] = {}
+        for code in re.findall(r"`([^`]+)`(?: \(([^)]*)\))?", table):
+            group = re.match(r"([\w.]+)\.\{(.*)\}$", code[0])
+            if group is None:
+                said[code[0].split(" ")[0]] = code[1]
+                continue
+            for part in re.findall(r"(\w+)[^,(]*(?:\(([^)]*)\))?", group[2]):
+                said[f"{group[1]}.{part[0]}"] = part[1]
+        told = {key: brief for key, brief in said.items() if brief}
+        self.assertGreater(len(told), 40)
+        self.assertEqual(told, {key: DEFAULTS[key].brief for key in told})
+        options = [key for key, brief in said.items() if not brief]
+        self.assertLessEqual({key for key in options if "[]" not in key and key != "nozzle_diameter_mm"}, set(DEFAULTS))
+
+
+BY_RULE = {
+    "layer_height_mm",
+    "variable_height.ridge_mm",
+    "variable_height.min_mm",
+    "variable_height.max_mm",
+    "variable_height.max_step_mm",
+    "line_width_mm.outer_wall",
+    "walls",
+    "top_layers",
+    "bottom_layers",
+    "adhesion.raft_layer_mm",
+    "ironing.spacing_mm",
+    "ironing.inset_mm",
+}
+PRINTER = Printer()
 
 
 class Catalogue(unittest.TestCase):

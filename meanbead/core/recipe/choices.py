@@ -1,7 +1,7 @@
 """Every choice of a recipe as people meet it: in which order, by which name, in which unit, and what it does.
 
 One catalogue serves the sheet, the settings page that is printed, and both exports. Bounds are those of the recipe's
-own model, so that they cannot differ from what is accepted.
+own model, so that they cannot differ from what is accepted; defaults are told by the module that makes them.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from pydantic import BaseModel
 
 from meanbead.core.model.estimate import Result
 from meanbead.core.model.recipe import Recipe
+from meanbead.core.recipe.defaults import sentence_of
 
 Kind = Literal["number", "whole", "percent", "choice", "yesno", "ranges", "machine", "nozzle", "material"]
 
@@ -63,8 +64,9 @@ def _made() -> Iterator[Choice]:
         for key, row in rows.items():
             low, high = _bounds(key)
             options = [Option(value=value, label=label) for value, label in row.pop("options", {}).items()]
-            defaults = {"unit": "", "kind": "number", "everyday": False, "when": ""}
-            yield Choice(key=key, group=group, low=low, high=high, options=options, **(defaults | row))
+            usual = {"unit": "", "kind": "number", "everyday": False, "when": ""}
+            made = {"key": key, "group": group, "low": low, "high": high, "options": options}
+            yield Choice(**made, default=sentence_of(key), **(usual | row))
 
 
 def _bounds(key: str) -> tuple[float | None, float | None]:

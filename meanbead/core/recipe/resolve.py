@@ -1,7 +1,6 @@
 """From a recipe, which holds choices only, to a plan, in which every figure is set.
 
-Defaults follow the first school of each matter in docs/method.md: heights and widths from the bore, shell in
-millimetres, slow outer wall and faster inside.
+What it leaves open comes from :mod:`meanbead.core.recipe.defaults`.
 """
 
 from __future__ import annotations
@@ -10,7 +9,6 @@ import math
 from typing import TypeVar
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
@@ -18,6 +16,7 @@ from meanbead.core.model.recipe import (
     Recipe,
     VariableHeight,
 )
+from meanbead.core.recipe import defaults
 from meanbead.core.recipe.plan import (
     CopyShape,
     FeatureSpeeds,
@@ -30,30 +29,7 @@ from meanbead.core.recipe.plan import (
     Widths,
 )
 
-Number = TypeVar("Number", int, float)
-
-DEFAULT_SHELL_MM = 0.85
-DEFAULT_TOP_MM = 0.8
-DEFAULT_BOTTOM_MM = 0.6
-DEFAULT_BRIM_MM = 6.0
-DEFAULT_RAFT_MARGIN_MM = 3.0
-DEFAULT_BRIDGE_FLOW = 0.95
-DEFAULT_SPEED_MM_S = {
-    "outer_wall": 40.0,
-    "inner_wall": 60.0,
-    "infill": 80.0,
-    "solid": 60.0,
-    "bridge": 25.0,
-    "support": 60.0,
-    "ironing": 30.0,
-    "first_layer": 25.0,
-}
-DEFAULT_TRAVEL_MM_S = 150.0
-RETRACTION_MM = {"direct": (0.8, 35.0), "long_tube": (4.5, 40.0)}
-
-
-def _round_to(value: float, step: float) -> float:
-    return round(round(value / step) * step, 6)
+Chosen = TypeVar("Chosen", bool, int, float)
 
 
 def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material) -> Plan:
@@ -69,8 +45,7 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
             field="nozzle_diameter_mm",
             remedy="Change one of the two.",
         )
-    step = printer.z_step_mm or 0.01
-    height = recipe.layer_height_mm or max(_round_to(0.5 * bore, step), step)
+    height = recipe.layer_height_mm or defaults.layer_height_mm(bore, printer.z_step_mm)
     first = recipe.first_layer_height_mm or height
     widths = _widths(recipe, bore)
     slope = _slope_heights(recipe.variable_height, printer, bore, height)
@@ -95,10 +70,14 @@ def resolve(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
 def _shape(
     recipe: Recipe, bore_mm: float, height: float, first: float, widths: Widths, slope: SlopeHeights | None
 ) -> Shape:
-    wall_spacing = bead_spacing_mm(widths.inner_wall, height)
-    skins, infill, adhesion, spiral = recipe.skins, recipe.infill, recipe.adhesion, bool(recipe.spiral)
-    top_layers = _or(recipe.top_layers, max(2, round(DEFAULT_TOP_MM / height)))
-    bottom_layers = _or(recipe.bottom_layers, max(2, round(DEFAULT_BOTTOM_MM / height)))
+    skins, infill, adhesion, spiral = (
+        recipe.skins,
+        recipe.infill,
+        recipe.adhesion,
+        _or(recipe.spiral, defaults.SPIRAL.value),
+    )
+    top_layers = _or(recipe.top_layers, defaults.skin_layers(defaults.TOP_MM, height))
+    bottom_layers = _or(recipe.bottom_layers, defaults.skin_layers(defaults.BOTTOM_MM, height))
     if skins.top_mm is not None:
         top_layers = _layers_for(skins.top_mm, height)
     if skins.bottom_mm is not None:
@@ -108,58 +87,57 @@ def _shape(
         layer_height_mm=height,
         first_layer_height_mm=first,
         slope_heights=slope,
-        walls=_or(recipe.walls, 1 if spiral else max(1, round(DEFAULT_SHELL_MM / wall_spacing))),
+        walls=_or(recipe.walls, defaults.walls(widths.inner_wall, height, spiral=spiral)),
         top_layers=top_layers,
         bottom_layers=bottom_layers,
         height_ranges=recipe.height_ranges,
         width_mm=widths,
-        thin_walls=recipe.thin_walls or "variable",
-        wall_order=recipe.wall_order or "inside_out",
+        thin_walls=recipe.thin_walls or defaults.THIN_WALLS.value,
+        wall_order=recipe.wall_order or defaults.WALL_ORDER.value,
         spiral=spiral,
-        seam=recipe.seam or "back",
-        travel=recipe.travel or "straight",
-        infill_density=_or(infill.density, 0.15),
-        infill_pattern=infill.pattern or "grid",
-        infill_angle_deg=_or(infill.angle_deg, 45.0),
-        infill_lines_side_by_side=_or(infill.lines_side_by_side, 1),
-        infill_overlap_mm=_or(infill.overlap_mm, 0.0),
-        infill_join=bool(infill.join),
+        seam=recipe.seam or defaults.SEAM.value,
+        travel=recipe.travel or defaults.TRAVEL.value,
+        infill_density=_or(infill.density, defaults.DENSITY.value),
+        infill_pattern=infill.pattern or defaults.PATTERN.value,
+        infill_angle_deg=_or(infill.angle_deg, defaults.INFILL_ANGLE_DEG.value),
+        infill_lines_side_by_side=_or(infill.lines_side_by_side, defaults.LINES_SIDE_BY_SIDE.value),
+        infill_overlap_mm=_or(infill.overlap_mm, defaults.INFILL_OVERLAP_MM.value),
+        infill_join=_or(infill.join, defaults.JOIN.value),
         skins=SkinShape(
-            pattern=skins.pattern or "lines",
-            angle_deg=_or(skins.angle_deg, 45.0),
-            overlap_mm=_or(skins.overlap_mm, 0.0),
-            one_way=bool(skins.one_way),
-            extra_top=bool(skins.extra_top),
-            over_sparse=skins.over_sparse or "by_gap",
+            pattern=skins.pattern or defaults.SKIN_PATTERN.value,
+            angle_deg=_or(skins.angle_deg, defaults.SKIN_ANGLE_DEG.value),
+            overlap_mm=_or(skins.overlap_mm, defaults.SKIN_OVERLAP_MM.value),
+            one_way=_or(skins.one_way, defaults.ONE_WAY.value),
+            extra_top=_or(skins.extra_top, defaults.EXTRA_TOP.value),
+            over_sparse=skins.over_sparse or defaults.OVER_SPARSE.value,
         ),
-        bridge_flow_ratio=_or(recipe.bridge_flow_ratio, DEFAULT_BRIDGE_FLOW),
+        bridge_flow_ratio=_or(recipe.bridge_flow_ratio, defaults.BRIDGE_FLOW_RATIO.value),
         ironing=IroningShape(
-            kind=recipe.ironing.kind or "none",
-            flow=_or(recipe.ironing.flow, 0.15),
-            spacing_mm=_or(recipe.ironing.spacing_mm, _round_to(0.35 * bore_mm, 0.01)),
-            inset_mm=_or(recipe.ironing.inset_mm, _round_to(0.5 * widths.top, 0.01)),
+            kind=recipe.ironing.kind or defaults.IRONING.value,
+            flow=_or(recipe.ironing.flow, defaults.IRONING_FLOW.value),
+            spacing_mm=_or(recipe.ironing.spacing_mm, defaults.ironing_spacing_mm(bore_mm)),
+            inset_mm=_or(recipe.ironing.inset_mm, defaults.ironing_inset_mm(widths.top)),
         ),
         supports=_supports(recipe, widths, height),
-        adhesion=adhesion.kind or "skirt",
-        skirt_loops=_or(adhesion.loops, 1),
-        skirt_distance_mm=_or(adhesion.distance_mm, 4.0),
-        brim_width_mm=_or(adhesion.width_mm, DEFAULT_BRIM_MM if adhesion.kind != "raft" else DEFAULT_RAFT_MARGIN_MM),
-        brim_holes=bool(adhesion.holes),
-        raft_layers=_or(adhesion.layers, 3),
-        raft_layer_mm=_or(adhesion.raft_layer_mm, _round_to(0.6 * bore_mm, 0.01)),
+        adhesion=adhesion.kind or defaults.ADHESION.value,
+        skirt_loops=_or(adhesion.loops, defaults.SKIRT_LOOPS.value),
+        skirt_distance_mm=_or(adhesion.distance_mm, defaults.SKIRT_DISTANCE_MM.value),
+        brim_width_mm=_or(adhesion.width_mm, defaults.adhesion_width_mm(adhesion.kind)),
+        brim_holes=_or(adhesion.holes, defaults.BRIM_HOLES.value),
+        raft_layers=_or(adhesion.layers, defaults.RAFT_LAYERS.value),
+        raft_layer_mm=_or(adhesion.raft_layer_mm, defaults.raft_layer_mm(bore_mm)),
         copies=CopyShape(
-            count=_or(recipe.copies.count, 1),
-            order=recipe.copies.order or "by_layer",
-            gap_mm=_or(recipe.copies.gap_mm, 5.0 if recipe.copies.order != "one_by_one" else 40.0),
+            count=_or(recipe.copies.count, defaults.COPIES.value),
+            order=recipe.copies.order or defaults.COPY_ORDER.value,
+            gap_mm=_or(recipe.copies.gap_mm, defaults.copy_gap_mm(recipe.copies.order)),
         ),
     )
 
 
 def _pace(recipe: Recipe, printer: Printer, material: Material, shape: Shape) -> Plan:
     speeds, accelerations = recipe.speed_mm_s, recipe.acceleration_mm_s2
-    retraction = RETRACTION_MM[printer.drive]
-    solid_speed = _or(speeds.solid, DEFAULT_SPEED_MM_S["solid"])
-    outer_speed = _or(speeds.outer_wall, DEFAULT_SPEED_MM_S["outer_wall"])
+    solid_speed = _or(speeds.solid, defaults.SOLID_MM_S.value)
+    outer_speed = _or(speeds.outer_wall, defaults.OUTER_WALL_MM_S.value)
     print_acceleration = _or(accelerations.print, printer.acceleration_mm_s2.print)
     return Plan(
         shape=shape,
@@ -167,30 +145,30 @@ def _pace(recipe: Recipe, printer: Printer, material: Material, shape: Shape) ->
         bed_temp_c=_or(recipe.bed_temp_c, material.bed_temp_c),
         speed_mm_s=FeatureSpeeds(
             outer_wall=outer_speed,
-            inner_wall=_or(speeds.inner_wall, DEFAULT_SPEED_MM_S["inner_wall"]),
-            infill=_or(speeds.infill, DEFAULT_SPEED_MM_S["infill"]),
+            inner_wall=_or(speeds.inner_wall, defaults.INNER_WALL_MM_S.value),
+            infill=_or(speeds.infill, defaults.INFILL_MM_S.value),
             solid=solid_speed,
             top=_or(speeds.top, min(outer_speed, solid_speed)),
-            bridge=_or(speeds.bridge, DEFAULT_SPEED_MM_S["bridge"]),
-            support=_or(speeds.support, DEFAULT_SPEED_MM_S["support"]),
-            ironing=_or(recipe.ironing.speed_mm_s, DEFAULT_SPEED_MM_S["ironing"]),
-            first_layer=_or(speeds.first_layer, DEFAULT_SPEED_MM_S["first_layer"]),
-            travel=_or(speeds.travel, DEFAULT_TRAVEL_MM_S),
+            bridge=_or(speeds.bridge, defaults.BRIDGE_MM_S.value),
+            support=_or(speeds.support, defaults.SUPPORT_MM_S.value),
+            ironing=_or(recipe.ironing.speed_mm_s, defaults.IRONING_MM_S.value),
+            first_layer=_or(speeds.first_layer, defaults.FIRST_LAYER_MM_S.value),
+            travel=_or(speeds.travel, defaults.TRAVEL_MM_S.value),
         ),
         outer_wall_acceleration_mm_s2=_or(accelerations.outer_wall, print_acceleration),
         print_acceleration_mm_s2=print_acceleration,
         travel_acceleration_mm_s2=_or(accelerations.travel, printer.acceleration_mm_s2.travel),
-        retraction_mm=_or(recipe.retraction.length_mm, retraction[0]),
-        retraction_speed_mm_s=_or(recipe.retraction.speed_mm_s, retraction[1]),
-        min_travel_mm=_or(recipe.retraction.min_travel_mm, 2.0),
-        z_hop_mm=_or(recipe.retraction.z_hop_mm, 0.0),
-        wipe_mm=_or(recipe.retraction.wipe_mm, 0.0),
-        min_layer_time_s=_or(recipe.cooling.min_layer_time_s, 8.0),
-        min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, 10.0),
-        short_layers=recipe.cooling.short_layers or "slow",
-        fan=_or(recipe.cooling.fan, 1.0),
-        bridge_fan=_or(recipe.cooling.bridge_fan, 1.0),
-        flow_ratio=_or(recipe.flow_ratio, 1.0),
+        retraction_mm=_or(recipe.retraction.length_mm, defaults.RETRACTION_MM.value[printer.drive]),
+        retraction_speed_mm_s=_or(recipe.retraction.speed_mm_s, defaults.RETRACTION_MM_S.value[printer.drive]),
+        min_travel_mm=_or(recipe.retraction.min_travel_mm, defaults.MIN_TRAVEL_MM.value),
+        z_hop_mm=_or(recipe.retraction.z_hop_mm, defaults.Z_HOP_MM.value),
+        wipe_mm=_or(recipe.retraction.wipe_mm, defaults.WIPE_MM.value),
+        min_layer_time_s=_or(recipe.cooling.min_layer_time_s, defaults.MIN_LAYER_TIME_S.value),
+        min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, defaults.MIN_SPEED_MM_S.value),
+        short_layers=recipe.cooling.short_layers or defaults.SHORT_LAYERS.value,
+        fan=_or(recipe.cooling.fan, defaults.FAN.value),
+        bridge_fan=_or(recipe.cooling.bridge_fan, defaults.BRIDGE_FAN.value),
+        flow_ratio=_or(recipe.flow_ratio, defaults.FLOW_RATIO.value),
     )
 
 
@@ -210,10 +188,9 @@ def _slope_heights(asked: VariableHeight, printer: Printer, bore_mm: float, heig
             remedy="Give z_step_mm in the machine's description, or allow any height.",
         )
     step = printer.z_step_mm if full and printer.z_step_mm else 0.0
-    grid = step or 0.01
-    # Towards the inside: a default may not lie beyond the bounds of the bore.
-    least = _or(asked.min_mm, max(round(math.ceil(0.25 * bore_mm / grid - 1e-6) * grid, 6), grid))
-    most = _or(asked.max_mm, max(round(math.floor(0.75 * bore_mm / grid + 1e-6) * grid, 6), least))
+    grid = step or defaults.ANY_HEIGHT_STEP_MM
+    least = _or(asked.min_mm, defaults.lowest_layer_mm(bore_mm, grid))
+    most = _or(asked.max_mm, defaults.highest_layer_mm(bore_mm, grid, least))
     if most < least:
         raise RecipeError(
             f"The highest layer ({most:g} mm) is lower than the lowest ({least:g} mm).",
@@ -223,34 +200,34 @@ def _slope_heights(asked: VariableHeight, printer: Printer, bore_mm: float, heig
     return SlopeHeights(
         min_mm=least,
         max_mm=most,
-        ridge_mm=_or(asked.ridge_mm, _round_to(0.25 * height_mm, 0.005) or 0.01),
-        max_step_mm=_or(asked.max_step_mm, max(0.04, step)),
+        ridge_mm=_or(asked.ridge_mm, defaults.ridge_mm(height_mm)),
+        max_step_mm=_or(asked.max_step_mm, max(defaults.LARGEST_STEP_MM.value, step)),
         step_mm=step,
     )
 
 
 def _supports(recipe: Recipe, widths: Widths, height_mm: float) -> SupportShape:
     asked = recipe.supports
-    kind = asked.kind or "none"
+    kind = asked.kind or defaults.SUPPORTS.value
     return SupportShape(
         kind=kind,
-        angle_deg=_or(asked.angle_deg, 50.0),
-        spacing_mm=_or(asked.spacing_mm, 2.5 if kind != "trees" else 4.0),
-        interface_layers=_or(asked.interface_layers, 1),
-        gap_layers=_or(asked.gap_layers, 1),
+        angle_deg=_or(asked.angle_deg, defaults.SUPPORT_ANGLE_DEG.value),
+        spacing_mm=_or(asked.spacing_mm, defaults.support_spacing_mm(kind)),
+        interface_layers=_or(asked.interface_layers, defaults.INTERFACE_LAYERS.value),
+        gap_layers=_or(asked.gap_layers, defaults.GAP_LAYERS.value),
         gap_mm=_or(asked.gap_mm, round(widths.outer_wall, 3)),
-        bed_only=bool(asked.bed_only),
+        bed_only=_or(asked.bed_only, defaults.BED_ONLY.value),
     )
 
 
-def _or(value: Number | None, default: Number) -> Number:
+def _or(value: Chosen | None, default: Chosen) -> Chosen:
     return default if value is None else value
 
 
 def _widths(recipe: Recipe, bore_mm: float) -> Widths:
     """Widths, each left open following the one before it; the outer wall's default is 1.1 bores."""
     asked = recipe.line_width_mm
-    outer = asked.outer_wall or _round_to(1.1 * bore_mm, 0.01)
+    outer = asked.outer_wall or defaults.outer_width_mm(bore_mm)
     inner = asked.inner_wall or outer
     infill = asked.infill or inner
     solid = asked.solid or infill
