@@ -11,8 +11,8 @@ from pydantic import ValidationError
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.plan import SlopeHeights
 from meanbead.core.part.heights import slope_layers
-from meanbead.core.recipe.plan import SlopeHeights
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.cut import CutInputs, cut_solid

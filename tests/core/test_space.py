@@ -16,8 +16,8 @@ from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
+from meanbead.core.model.plan import Plan
 from meanbead.core.part.facts import part_facts
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 from tests.support.solids import box

@@ -15,8 +15,8 @@ from meanbead.core.estimate.timing import (
     time_strokes,
 )
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.plan import Plan
 from meanbead.core.motion.lookahead import Moves, plan_speeds
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from tests.core.test_motion import JERK, paths

@@ -14,7 +14,7 @@ from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepes
 from meanbead.core.model.base import Result
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.insight import PartInsight
-from meanbead.core.recipe.plan import Plan
+from meanbead.core.model.plan import Plan
 from meanbead.core.rules.rule_input import even_flow_mm3_s
 from meanbead.core.schedule.attendance import plates_per_day
 

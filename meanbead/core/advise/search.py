@@ -29,7 +29,7 @@ from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.estimate.sample import FEW_LAYERS, SEARCH_LAYERS
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
-from meanbead.core.recipe.plan import Plan
+from meanbead.core.model.plan import Plan
 from meanbead.core.rules import FORBIDDING
 from meanbead.core.runtime.parallel import ordered_map
 from meanbead.core.schedule.attendance import just_fits

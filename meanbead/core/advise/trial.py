@@ -11,7 +11,7 @@ from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.model.estimate import Estimate
 from meanbead.core.model.finding import Finding
-from meanbead.core.recipe.plan import Plan
+from meanbead.core.model.plan import Plan
 from meanbead.core.rules import findings
 
 __all__ = ["Trial", "try_out"]

@@ -30,12 +30,12 @@ from meanbead.core.estimate.summary import (
 )
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.model import Estimate, LayerLedger, PartFacts
+from meanbead.core.model.plan import Plan
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.insight import Insight, part_insight
 from meanbead.core.part.orientations import orientations, simpler
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import STABLE_DEG
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.progress import ProgressCallback, no_progress
 from meanbead.core.strokes import FEATURES, StrokePlanner, Strokes

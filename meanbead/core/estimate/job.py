@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from meanbead.core.formulas.melt import MeltCeiling, melt_ceiling
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.plan import Plan
 from meanbead.core.part.solid import Solid
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.recipe.resolve import resolve
 
 __all__ = ["Prepared", "PrintJob", "prepare"]

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import filament_area_mm2
+from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.table import Strokes
 

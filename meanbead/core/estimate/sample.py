@@ -17,7 +17,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import bead_spacing_mm
-from meanbead.core.recipe.plan import Shape
+from meanbead.core.model.plan import Shape
 from meanbead.core.strokes.choices import layer_choices
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.filling import bridges_over_sparse

@@ -17,7 +17,7 @@ from meanbead.core.formulas.bead import filament_area_mm2, filament_length_mm, f
 from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.formulas.melt import MeltCeiling
 from meanbead.core.model import Causes, Estimate, FeatureShare, Interval, Material, PartFacts, Printer
-from meanbead.core.recipe.plan import Plan
+from meanbead.core.model.plan import Plan
 from meanbead.core.runtime.parallel import parallel_map
 from meanbead.core.strokes.features import FEATURES, Feature
 from meanbead.core.strokes.table import Strokes

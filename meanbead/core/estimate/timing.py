@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from meanbead.core.estimate.ledger import Cause, split_seconds
 from meanbead.core.estimate.moves import Kind, MoveTable, moves_of
+from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Accelerations, AxisAccelerationsMmS2, AxisJerksMmS, Printer
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.motion.paired_lookahead import plan_with_and_without
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.runtime.parallel import halves, parallel_map
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes

@@ -30,7 +30,7 @@ import numpy as np
 
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model.material import Material
-from meanbead.core.recipe.plan import Plan
+from meanbead.core.model.plan import Plan
 
 REFERENCE_SPEED_MM_S = 60.0
 REFERENCE_SLENDERNESS = 0.15 / 2

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from meanbead.core.model.insight import PartInsight
+from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
-from meanbead.core.recipe.plan import Plan
 
 SHOWS_SHARE = 0.004
 """Slopes, or overhangs, on a smaller share of the surface are not what a recipe is chosen for."""

@@ -8,8 +8,8 @@ import numpy as np
 
 from meanbead.core.estimate.moves import Kind, moves_of
 from meanbead.core.estimate.timing import melt_limits_mm_s, set_accelerations_mm_s2, set_speeds_mm_s
+from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.strokes.features import FEATURES
 from meanbead.core.strokes.table import Strokes
 

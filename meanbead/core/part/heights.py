@@ -6,9 +6,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.model.plan import SlopeHeights
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
-from meanbead.core.recipe.plan import SlopeHeights
 
 BIN_MM = 0.01
 """Heights are looked up on a grid this fine."""

@@ -11,13 +11,7 @@ from typing import TypeVar
 from meanbead.core.errors import RecipeError
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
-from meanbead.core.model.printer import Printer
-from meanbead.core.model.recipe import (
-    Recipe,
-    VariableHeight,
-)
-from meanbead.core.recipe import defaults
-from meanbead.core.recipe.plan import (
+from meanbead.core.model.plan import (
     CopyShape,
     FeatureSpeeds,
     IroningShape,
@@ -28,6 +22,12 @@ from meanbead.core.recipe.plan import (
     SupportShape,
     Widths,
 )
+from meanbead.core.model.printer import Printer
+from meanbead.core.model.recipe import (
+    Recipe,
+    VariableHeight,
+)
+from meanbead.core.recipe import defaults
 
 Chosen = TypeVar("Chosen", bool, int, float)
 

@@ -15,11 +15,11 @@ from meanbead.core.model.insight import PartInsight, Spot, SpotKind
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.part import PartFacts
+from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
-from meanbead.core.recipe.plan import Plan
 from meanbead.core.rules.conventions import convention_label
 
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
-from meanbead.core.recipe.plan import Shape
 
 SOLID_DENSITY = 0.99
 """From this density on the inside is filled like a skin."""

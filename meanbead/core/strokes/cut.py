@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import shapely
 
 from meanbead.core.errors import RecipeError
+from meanbead.core.model.plan import Shape, SlopeHeights
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid
 from meanbead.core.part.solid import Solid
-from meanbead.core.recipe.plan import Shape, SlopeHeights
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.stage import StageInputs
 

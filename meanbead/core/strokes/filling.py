@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
+from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls
-from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature

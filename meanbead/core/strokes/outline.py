@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
+from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls, WallOrder
 from meanbead.core.part.slices import Layers
-from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.cut import Cut

@@ -10,9 +10,9 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
+from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
-from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.runtime.progress import ProgressCallback, no_progress

@@ -8,8 +8,8 @@ import numpy as np
 import shapely
 
 from meanbead.core.formulas.bead import SIDE_LOSS, bead_spacing_mm
+from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
-from meanbead.core.recipe.plan import Shape
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.overlay import without

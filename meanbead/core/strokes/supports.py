@@ -14,8 +14,8 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from meanbead.core.model.plan import SupportShape
 from meanbead.core.part.slices import Layers
-from meanbead.core.recipe.plan import SupportShape
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.overlay import difference, intersection, together, without
