@@ -5,7 +5,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meanbead.core.strokes.overlay import difference, intersection, together, without
+from meanbead.core.geometry.overlay import difference, intersection, together, without
 
 # Crosses itself: the geometry library refuses to overlay it.
 BOW = shapely.Polygon([(0, 0), (4, 4), (4, 0), (0, 4)])

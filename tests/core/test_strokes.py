@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS, bead_area_mm2, bead_spacing_mm
+from meanbead.core.geometry.scanlines import scan_lines
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.plan import Shape
 from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
-from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.skins import FillSpacings, SkinLayers, split_fill
 from tests.support.solids import box, cone, cylinder, sphere
 

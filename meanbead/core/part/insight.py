@@ -16,12 +16,12 @@ from scipy.spatial import cKDTree
 
 from meanbead.core.model.insight import Bin, DetailLoss, PartInsight, Spot, WallBand
 from meanbead.core.part.bodies import body_of_faces
+from meanbead.core.part.bridges import MIN_ANCHORED, find_bridges, probe_strands
 from meanbead.core.part.facts import BED_CONTACT_MM
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.slices import Layers, slice_solid
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import tip_angle_deg
-from meanbead.core.strokes.bridges import MIN_ANCHORED, find_bridges, probe_strands
 
 SAMPLES = 24_000
 """Points at which the thickness is looked through."""

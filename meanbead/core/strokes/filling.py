@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
+from meanbead.core.geometry.offsets import Loops, grown, spacings
+from meanbead.core.geometry.overlay import intersection
+from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls
 from meanbead.core.runtime.parallel import Objects
@@ -18,7 +21,6 @@ from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.joined import join_along_wall
 from meanbead.core.strokes.outline import Outline, thin_pieces
-from meanbead.core.strokes.overlay import intersection
 from meanbead.core.strokes.patterns import concentric, sparse_strokes
 from meanbead.core.strokes.pieces import (
     HOP_PITCHES,
@@ -31,10 +33,8 @@ from meanbead.core.strokes.pieces import (
     loop_pieces,
     no_pieces,
 )
-from meanbead.core.strokes.scanlines import Lines, scan_lines
 from meanbead.core.strokes.skins import Fill, FillSpacings, SkinLayers, split_fill
 from meanbead.core.strokes.stage import Remembered, StageInputs
-from meanbead.core.strokes.walls import Loops, grown, spacings
 
 Floats = NDArray[np.float64]
 

@@ -8,11 +8,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.offsets import grown
+from meanbead.core.geometry.overlay import without
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
-from meanbead.core.strokes.overlay import without
-from meanbead.core.strokes.walls import grown
 
 LONGEST_DETOUR = 4.0
 """A way round is taken if it is at most so many times as long as the straight one; else the nozzle goes straight."""

@@ -8,11 +8,11 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.offsets import rings_of
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces
 from meanbead.core.strokes.sequence import sequence
-from meanbead.core.strokes.walls import rings_of
 
 Floats = NDArray[np.float64]
 

@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
+from meanbead.core.geometry.offsets import grown, inset, loops_of, simpler, spacings
+from meanbead.core.geometry.overlay import intersection
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls, WallOrder
 from meanbead.core.part.slices import Layers
@@ -17,11 +19,9 @@ from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.overlay import intersection
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces, loop_pieces, no_pieces
 from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.thin import shared_mm, strips_of, thin_strokes
-from meanbead.core.strokes.walls import grown, inset, loops_of, simpler, spacings
 
 Floats = NDArray[np.float64]
 

@@ -17,12 +17,12 @@ import shapely
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
+from meanbead.core.geometry.offsets import Loops, inset, loops_of
+from meanbead.core.geometry.overlay import difference, intersection
+from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.recipe import InfillPattern
 from meanbead.core.runtime.parallel import Objects
-from meanbead.core.strokes.overlay import difference, intersection
 from meanbead.core.strokes.pieces import Curves
-from meanbead.core.strokes.scanlines import Lines, scan_lines
-from meanbead.core.strokes.walls import Loops, inset, loops_of
 
 Floats = NDArray[np.float64]
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.offsets import Loops
+from meanbead.core.geometry.scanlines import Lines
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.scanlines import Lines
-from meanbead.core.strokes.walls import Loops
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]

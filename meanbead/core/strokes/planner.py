@@ -10,6 +10,8 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
+from meanbead.core.geometry.offsets import inset, loops_of, spacings
+from meanbead.core.geometry.scanlines import scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
@@ -31,13 +33,11 @@ from meanbead.core.strokes.inside import keep_inside
 from meanbead.core.strokes.order import Ordered, order_pieces
 from meanbead.core.strokes.outline import Outline, OutlineInputs, make_outline
 from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, loop_pieces, no_pieces
-from meanbead.core.strokes.scanlines import scan_lines
 from meanbead.core.strokes.skins import Fill
 from meanbead.core.strokes.stage import Remembered, StageInputs, remembered
 from meanbead.core.strokes.start import brim, raft, skirt, with_raft
 from meanbead.core.strokes.supports import Scaffold, ScaffoldInputs, find_supports
 from meanbead.core.strokes.table import Hanging, LayerAreas, Strokes
-from meanbead.core.strokes.walls import inset, loops_of, spacings
 
 _INTERFACE_SPACINGS = 1.2
 """Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""

@@ -8,11 +8,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.offsets import grown, simpler
+from meanbead.core.geometry.overlay import difference, intersection, prepared_copies
+from meanbead.core.part.bridges import find_bridges
 from meanbead.core.runtime.parallel import Objects, parallel_apply
-from meanbead.core.strokes.bridges import find_bridges
-from meanbead.core.strokes.overlay import difference, intersection, prepared_copies
 from meanbead.core.strokes.thin import MIN_WIDTHS
-from meanbead.core.strokes.walls import grown, simpler
 
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
@@ -55,7 +55,7 @@ class Fill:
 @dataclass(frozen=True)
 class FillSpacings:
     """Distances that the split goes by, mm, (n,) each: line spacing of ``solid`` and of ``sparse`` filling, and
-    ``reach``, see :func:`~meanbead.core.strokes.bridges.find_bridges`."""
+    ``reach``, see :func:`~meanbead.core.part.bridges.find_bridges`."""
 
     solid: NDArray[np.float64]
     sparse: NDArray[np.float64]

@@ -8,14 +8,14 @@ import numpy as np
 import shapely
 
 from meanbead.core.formulas.bead import SIDE_LOSS, bead_spacing_mm
+from meanbead.core.geometry.offsets import loops_of
+from meanbead.core.geometry.overlay import without
+from meanbead.core.geometry.scanlines import scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.overlay import without
 from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, start_pieces
-from meanbead.core.strokes.scanlines import scan_lines
-from meanbead.core.strokes.walls import loops_of
 
 RAFT_BASE_OPENNESS = 2.0
 """Lines of a raft's lowest layer stand this many spacings apart, so that it comes off the bed; the others are dense."""

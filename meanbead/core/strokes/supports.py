@@ -14,13 +14,13 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from meanbead.core.geometry.offsets import grown
+from meanbead.core.geometry.overlay import difference, intersection, together, without
 from meanbead.core.model.plan import SupportShape
 from meanbead.core.part.slices import Layers
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.cut import Cut
-from meanbead.core.strokes.overlay import difference, intersection, together, without
 from meanbead.core.strokes.stage import Remembered, StageInputs
-from meanbead.core.strokes.walls import grown
 
 Floats = NDArray[np.float64]
 

@@ -20,9 +20,9 @@ import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from meanbead.core.geometry.offsets import grown
+from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.runtime.parallel import Objects
-from meanbead.core.strokes.overlay import difference, intersection
-from meanbead.core.strokes.walls import grown
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]

@@ -6,10 +6,10 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.offsets import grown
+from meanbead.core.geometry.overlay import difference, intersection, prepared_copies, without
+from meanbead.core.geometry.scanlines import scan_lines
 from meanbead.core.runtime.parallel import Objects
-from meanbead.core.strokes.overlay import difference, intersection, prepared_copies, without
-from meanbead.core.strokes.scanlines import scan_lines
-from meanbead.core.strokes.walls import grown
 
 Floats = NDArray[np.float64]
 

@@ -7,8 +7,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.offsets import rings_of
 from meanbead.core.runtime.parallel import Objects
-from meanbead.core.strokes.walls import rings_of
 
 _SHORTEST_MM = 0.05
 """Strokes shorter than this are left out: no machine lays them."""
