@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.model import Estimate, PartFacts
 from meanbead.core.model.finding import Finding, Severity
-from meanbead.core.rules import bead, looks, melt, overhangs, pace, plastic, plate, shell, start
+from meanbead.core.rules import bead, cooling, looks, melt, overhangs, plastic, plate, shell, start, travel
 from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput
 
 __all__ = ["FORBIDDING", "PTFE_LIMIT_C", "RULES", "RuleInput", "findings", "with_findings"]
@@ -60,11 +60,11 @@ RULES: tuple[Rule, ...] = (
     start.no_chamber,
     start.priming,
     start.first_layer_pace,
-    pace.waiting,
-    pace.short_layers,
-    pace.fan,
-    pace.short_hops,
-    pace.too_much_travel,
+    cooling.waiting,
+    cooling.short_layers,
+    cooling.fan,
+    travel.short_hops,
+    travel.too_much_travel,
     plate.copies_in_turn,
     plate.spool,
     plate.ends_alone,
