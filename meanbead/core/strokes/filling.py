@@ -19,6 +19,7 @@ from meanbead.core.model.recipe import ThinWalls
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
+from meanbead.core.strokes.ironing import ironing_pieces
 from meanbead.core.strokes.joined import join_along_wall
 from meanbead.core.strokes.outline import Outline, thin_pieces
 from meanbead.core.strokes.patterns import concentric, sparse_strokes
@@ -53,7 +54,6 @@ PHASES = {
     Feature.SOLID: 6,
     Feature.TOP: 7,
     Feature.INFILL: 8,
-    Feature.IRONING: 20,
 }
 """Order within an island, after the walls."""
 
@@ -198,7 +198,7 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
     pieces.append(_bridges(fill.bridge, fill.bridge_angle_rad, islands, shape))
     pieces.append(_bridges(fill.over_sparse, angle, islands, shape))
     if shape.ironing.kind != "none":
-        pieces.append(_ironing(fill, islands, shape, angle))
+        pieces.append(ironing_pieces(fill.top, islands, shape, angle))
     over = laid - asked
     return Filled(pieces, asked, laid, np.maximum(over, 0.0))
 
@@ -219,27 +219,6 @@ def _bridges(regions: Objects, angle_rad: Floats, islands: Islands, shape: Shape
     lines = scan_lines(regions, angle_rad, np.full(len(islands), strand), fit=True)
     thick = np.full(len(lines), strand)
     return line_pieces(lines, islands, Feature.BRIDGE, PHASES[Feature.BRIDGE], thick, angle_rad, height_mm=thick)
-
-
-def _ironing(fill: Fill, islands: Islands, shape: Shape, angle: Floats) -> Pieces:
-    """A second pass over tops, whose strokes hold ``flow`` of the plastic that a layer of their spacing would."""
-    ironing = shape.ironing
-    tops = fill.top
-    if ironing.kind == "topmost":
-        tops = tops.copy()
-        tops[islands.layer != islands.layer.max()] = shapely.MultiPolygon()
-    regions = grown(tops, np.full(len(islands), -ironing.inset_mm))
-    lines = scan_lines(regions, angle, np.full(len(islands), ironing.spacing_mm), fit=True)
-    height = ironing.flow * islands.height_mm[lines.region]
-    return line_pieces(
-        lines,
-        islands,
-        Feature.IRONING,
-        PHASES[Feature.IRONING],
-        lines.pitch_mm + height * SIDE_LOSS,
-        angle,
-        height_mm=height,
-    )
 
 
 def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape: Shape) -> Filled:
