@@ -9,10 +9,11 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.estimate.cooling import ASIDE_MM
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.estimate.sample import INTERVAL_LAYERS, LayerSample
-from meanbead.core.estimate.timing import ASIDE_MM, Timing, stronger, stronger_plan, time_strokes
+from meanbead.core.estimate.timing import Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.formulas.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.formulas.melt import MeltCeiling
