@@ -6,6 +6,7 @@ from datetime import datetime
 
 from apiflask import APIBlueprint
 
+from meanbead import services, store
 from meanbead.api.advice_shapes import (
     FindingsOut,
     HouseRulesEdit,
@@ -32,8 +33,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.job import prepare
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.rules import findings
-from meanbead.store import workshop
-from meanbead.store.advice import Around, around, house_of
+from meanbead.services.advice import AdviceInputs, load_advice
 from meanbead.store.tables import House, MaterialRow, Part, Purpose, RecipeRow, Spool, plain
 
 blueprint = APIBlueprint("advice", __name__, url_prefix="/api", tag="Advice")
@@ -48,13 +48,13 @@ def list_findings(recipe_id: int) -> FindingsOut:
     """
     engine = context().engine
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
-        part = workshop.get(db, Part, row.part_id)
-        purpose = "" if part.purpose_id is None else workshop.get(db, Purpose, part.purpose_id).name
-        estimate = workshop.find_estimate(db, workshop.inputs_digest(row, part.digest))
+        row = store.recipes.get_recipe(db, recipe_id)
+        part = store.rows.get(db, Part, row.part_id)
+        purpose = "" if part.purpose_id is None else store.rows.get(db, Purpose, part.purpose_id).name
+        estimate = store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
         if row.gcode_id is not None:
             return FindingsOut(findings=[] if estimate is None else estimate.findings, measures=None, purpose=purpose)
-        surroundings = around(db, row, datetime.now())
+        surroundings = load_advice(db, row, datetime.now())
     prepared, advice = prepare(surroundings.job), surroundings.context(engine)
     if estimate is None:
         estimate = engine.sampled(prepared, SAMPLE_LAYERS).estimate
@@ -107,14 +107,14 @@ def start_search(recipe_id: int, json_data: SearchAsk) -> JobOut:
     return start("search", [*inputs, asked], {"recipe_id": recipe_id, **asked})
 
 
-def _asked(recipe_id: int) -> tuple[list[object], Around]:
+def _asked(recipe_id: int) -> tuple[list[object], AdviceInputs]:
     """What advice on a column is computed from, for finding it again, and what stands around it."""
     with session() as db:
-        row: RecipeRow = workshop.get_recipe(db, recipe_id)
+        row: RecipeRow = store.recipes.get_recipe(db, recipe_id)
         if row.gcode_id is not None:
             raise MeanBeadError("A replayed file cannot be changed, so there is nothing to try.", field="recipe_id")
-        surroundings = around(db, row)
-        inputs = workshop.inputs_digest(row, workshop.get(db, Part, row.part_id).digest)
+        surroundings = load_advice(db, row)
+        inputs = services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest)
     return [inputs, *surroundings.inputs()], surroundings
 
 
@@ -123,7 +123,7 @@ def _asked(recipe_id: int) -> tuple[list[object], Around]:
 def house_rules() -> HouseRulesOut:
     """The workshop's schools, its attended hours and how often its prints fail."""
     with session() as db:
-        return house_rules_out(house_of(db))
+        return house_rules_out(store.house.house_of(db))
 
 
 @blueprint.patch("/house-rules")
@@ -132,7 +132,7 @@ def house_rules() -> HouseRulesOut:
 def edit_house_rules(json_data: HouseRulesEdit) -> HouseRulesOut:
     """Choose another school, or change hours and rates. Findings and advice follow."""
     with session() as db:
-        row = workshop.get_for_edit(db, House, house_of(db).id, json_data.version)
+        row = store.rows.get_for_edit(db, House, store.house.house_of(db).id, json_data.version)
         if json_data.rules is not None:
             row.rules = plain(json_data.rules)
         if json_data.shop is not None:
@@ -148,7 +148,7 @@ def edit_house_rules(json_data: HouseRulesEdit) -> HouseRulesOut:
 def add_spool(json_data: SpoolAdd) -> SpoolOut:
     """Put a spool on the shelf."""
     with session() as db:
-        workshop.get(db, MaterialRow, json_data.material_id)
+        store.rows.get(db, MaterialRow, json_data.material_id)
         row = Spool(**json_data.model_dump())
         db.add(row)
         db.flush()
@@ -162,7 +162,7 @@ def edit_spool(spool_id: int, json_data: SpoolEdit) -> SpoolOut:
     """Weigh a spool anew, rename it, or say when it was dried."""
     said = json_data.model_dump(exclude_unset=True, exclude={"version"})
     with session() as db:
-        row = workshop.get_for_edit(db, Spool, spool_id, json_data.version)
+        row = store.rows.get_for_edit(db, Spool, spool_id, json_data.version)
         for name, value in said.items():
             if value is not None or name == "dried_on":
                 setattr(row, name, value)
@@ -176,8 +176,8 @@ def edit_spool(spool_id: int, json_data: SpoolEdit) -> SpoolOut:
 def delete_spool(spool_id: int, json_data: VersionOnly) -> SpoolOut:
     """Take a spool off the shelf; it can be restored."""
     with session() as db:
-        row = workshop.get_for_edit(db, Spool, spool_id, json_data.version)
-        workshop.delete(db, row)
+        row = store.rows.get_for_edit(db, Spool, spool_id, json_data.version)
+        store.rows.delete(db, row)
         return spool_out(row)
 
 
@@ -186,6 +186,6 @@ def delete_spool(spool_id: int, json_data: VersionOnly) -> SpoolOut:
 def restore_spool(spool_id: int) -> SpoolOut:
     """Undo taking a spool off the shelf."""
     with session() as db:
-        row = workshop.get(db, Spool, spool_id, deleted=True)
-        workshop.restore(db, row)
+        row = store.rows.get(db, Spool, spool_id, deleted=True)
+        store.rows.restore(db, row)
         return spool_out(row)

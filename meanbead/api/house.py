@@ -5,6 +5,7 @@ from __future__ import annotations
 from apiflask import APIBlueprint
 from sqlalchemy.orm import Session
 
+from meanbead import store
 from meanbead.api.context import session, who
 from meanbead.api.shapes import (
     HouseAdd,
@@ -18,7 +19,6 @@ from meanbead.api.shapes import (
     version_out,
 )
 from meanbead.core.errors import MeanBeadError
-from meanbead.store import workshop
 from meanbead.store.tables import HouseRecipe, RecipeRow
 
 blueprint = APIBlueprint("house", __name__, url_prefix="/api/house-recipes", tag="House recipes")
@@ -29,7 +29,7 @@ blueprint = APIBlueprint("house", __name__, url_prefix="/api/house-recipes", tag
 def list_houses() -> HousesOut:
     """All recipes of the house, each with the columns that came from it."""
     with session() as db:
-        return HousesOut(recipes=[_with_uses(db, row) for row in workshop.all_rows(db, HouseRecipe)])
+        return HousesOut(recipes=[_with_uses(db, row) for row in store.rows.all_rows(db, HouseRecipe)])
 
 
 @blueprint.post("")
@@ -47,8 +47,8 @@ def keep(json_data: HouseAdd) -> HouseOut:
             choices=column.choices,
         )
         db.add(row)
-        workshop.record_version(db, row, who())
-        workshop.link_to_house(db, column, row)
+        store.versions.record_version(db, row, who())
+        store.recipes.link_to_house(db, column, row)
         return _with_uses(db, row)
 
 
@@ -58,8 +58,8 @@ def keep(json_data: HouseAdd) -> HouseOut:
 def edit_house(house_id: int, json_data: HouseEdit) -> HouseOut:
     """Rename a house recipe, or have it hold what a column holds now. Columns that came from it stay as they are."""
     with session() as db:
-        row = workshop.get_for_edit(db, HouseRecipe, house_id, json_data.version)
-        workshop.record_version(db, row)
+        row = store.rows.get_for_edit(db, HouseRecipe, house_id, json_data.version)
+        store.versions.record_version(db, row)
         if json_data.name is not None:
             row.name = json_data.name.strip()
         if json_data.recipe_id is not None:
@@ -67,10 +67,10 @@ def edit_house(house_id: int, json_data: HouseEdit) -> HouseOut:
             row.machine_id, row.nozzle_id = column.machine_id, column.nozzle_id
             row.material_id, row.choices = column.material_id, column.choices
             db.flush()
-            workshop.link_to_house(db, column, row)
+            store.recipes.link_to_house(db, column, row)
         if json_data.take_version is not None:
-            workshop.restore_version(db, row, json_data.take_version)
-        workshop.record_version(db, row, who())
+            store.versions.restore_version(db, row, json_data.take_version)
+        store.versions.record_version(db, row, who())
         return _with_uses(db, row)
 
 
@@ -80,8 +80,8 @@ def edit_house(house_id: int, json_data: HouseEdit) -> HouseOut:
 def delete_house(house_id: int, json_data: VersionOnly) -> HouseOut:
     """Delete a house recipe; it can be restored. Columns that came from it keep their choices."""
     with session() as db:
-        row = workshop.get_for_edit(db, HouseRecipe, house_id, json_data.version)
-        workshop.delete(db, row)
+        row = store.rows.get_for_edit(db, HouseRecipe, house_id, json_data.version)
+        store.rows.delete(db, row)
         return house_out(row)
 
 
@@ -90,8 +90,8 @@ def delete_house(house_id: int, json_data: VersionOnly) -> HouseOut:
 def restore_house(house_id: int) -> HouseOut:
     """Undo a deletion."""
     with session() as db:
-        row = workshop.get(db, HouseRecipe, house_id, deleted=True)
-        workshop.restore(db, row)
+        row = store.rows.get(db, HouseRecipe, house_id, deleted=True)
+        store.rows.restore(db, row)
         return _with_uses(db, row)
 
 
@@ -100,14 +100,14 @@ def restore_house(house_id: int) -> HouseOut:
 def house_versions(house_id: int) -> VersionsOut:
     """What a house recipe has held, since when, and by whom."""
     with session() as db:
-        workshop.get(db, HouseRecipe, house_id)
+        store.rows.get(db, HouseRecipe, house_id)
         return VersionsOut(
-            versions=[version_out(version) for version in workshop.versions_of(db, HouseRecipe, house_id)]
+            versions=[version_out(version) for version in store.versions.versions_of(db, HouseRecipe, house_id)]
         )
 
 
 def _column(db: Session, recipe_id: int) -> RecipeRow:
-    column = workshop.get_recipe(db, recipe_id)
+    column = store.recipes.get_recipe(db, recipe_id)
     if column.gcode_id is not None:
         raise MeanBeadError("A replayed file does not tell its settings.", field="recipe_id")
     return column
@@ -123,6 +123,6 @@ def _with_uses(db: Session, row: HouseRecipe) -> HouseOut:
             changed=(column.machine_id, column.nozzle_id, column.material_id, column.choices)
             != (row.machine_id, row.nozzle_id, row.material_id, row.choices),
         )
-        for column in workshop.columns_of_house(db, row.id)
+        for column in store.recipes.columns_of_house(db, row.id)
     ]
     return house_out(row, uses)

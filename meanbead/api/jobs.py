@@ -6,9 +6,10 @@ from typing import Any
 
 from apiflask import APIBlueprint
 
+from meanbead import services, store
 from meanbead.api.context import context, session
 from meanbead.api.shapes import JobOut, WaterfallAsk, job_out
-from meanbead.store import jobs, workshop
+from meanbead.store import jobs
 from meanbead.store.tables import Part
 
 FOLLOWS_COLUMN = ("estimate", "levers", "remedies")
@@ -54,6 +55,6 @@ def start_waterfall(json_data: WaterfallAsk) -> JobOut:
     with session() as db:
         digests = []
         for recipe_id in (json_data.from_id, json_data.to_id):
-            row = workshop.get_recipe(db, recipe_id)
-            digests.append(workshop.inputs_digest(row, workshop.get(db, Part, row.part_id).digest))
+            row = store.recipes.get_recipe(db, recipe_id)
+            digests.append(services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest))
     return start("waterfall", digests, {"from_id": json_data.from_id, "to_id": json_data.to_id})

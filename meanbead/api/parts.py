@@ -10,6 +10,7 @@ from flask import Response, request
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
+from meanbead import services, store
 from meanbead.api.binary import BINARY, PNG, binary
 from meanbead.api.context import session
 from meanbead.api.jobs import FOLLOWS_COLUMN, start
@@ -30,7 +31,7 @@ from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
 from meanbead.core.runtime import limits
-from meanbead.store import intake, jobs, workshop
+from meanbead.store import jobs
 from meanbead.store.tables import Part, Purpose, Upload
 
 blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts")
@@ -41,15 +42,15 @@ blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts"
 def list_parts() -> PartsOut:
     """All parts, the newest first, each with its first column's result."""
     with session() as db:
-        parts = list(workshop.all_rows(db, Part))[::-1]
+        parts = list(store.rows.all_rows(db, Part))[::-1]
         return PartsOut(parts=[part_out(part, _headline(db, part)) for part in parts])
 
 
 def _headline(db: Session, part: Part) -> Headline | None:
-    columns = workshop.recipes_of(db, part.id)
+    columns = store.recipes.recipes_of(db, part.id)
     if not columns:
         return None
-    estimate = workshop.find_estimate(db, workshop.inputs_digest(columns[0], part.digest))
+    estimate = store.estimates.find_estimate(db, services.digests.inputs_digest(columns[0], part.digest))
     if estimate is None:
         return None
     return Headline(recipe_name=columns[0].name, print_time_s=estimate.print_time_s, filament_g=estimate.filament_g)
@@ -72,10 +73,11 @@ def add_part() -> PartOut:
         solid = make_solid(read_mesh(data, file_name, member), unit)
     except OpenSurface as problem:
         with session() as db:
-            kept = workshop.add_upload(db, file_name, unit, member, data, problem).id
+            picture = services.pictures.open_surface_png(problem)
+            kept = store.uploads.add_upload(db, file_name, unit, member, data, picture).id
         raise OpenUpload(problem, kept) from None
     with session() as db:
-        part = intake.add(db, solid, file_name=file_name, member=member, source=data)
+        part = services.intake.add_read_part(db, solid, file_name=file_name, member=member, source=data)
         return part_out(part)
 
 
@@ -84,7 +86,7 @@ def add_part() -> PartOut:
 def get_part(part_id: int) -> PartOut:
     """One part."""
     with session() as db:
-        return part_out(workshop.get(db, Part, part_id))
+        return part_out(store.rows.get(db, Part, part_id))
 
 
 @blueprint.patch("/<int:part_id>")
@@ -94,7 +96,7 @@ def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
     """Rename a part, stand it otherwise, or say what it is for, how many are wanted, and by when."""
     said = json_data.model_fields_set
     with session() as db:
-        part = workshop.get_for_edit(db, Part, part_id, json_data.version)
+        part = store.rows.get_for_edit(db, Part, part_id, json_data.version)
         if json_data.name is not None:
             part.name = json_data.name.strip()
         if json_data.note is not None:
@@ -105,10 +107,10 @@ def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
             part.due_on = json_data.due_on
         if "purpose_id" in said:
             part.purpose_id = (
-                None if json_data.purpose_id is None else workshop.get(db, Purpose, json_data.purpose_id).id
+                None if json_data.purpose_id is None else store.rows.get(db, Purpose, json_data.purpose_id).id
             )
         if json_data.pose is not None:
-            workshop.set_pose(db, part, json_data.pose)
+            services.parts.set_pose(db, part, json_data.pose)
             _stop_work_on(db, part_id)
         db.flush()
         return part_out(part, _headline(db, part))
@@ -120,8 +122,8 @@ def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
 def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
     """Make a part of each body, the largest first. The part itself is deleted; it can be restored."""
     with session() as db:
-        part = workshop.get_for_edit(db, Part, part_id, json_data.version)
-        bodies = split_bodies(workshop.load_solid(db, part_id))
+        part = store.rows.get_for_edit(db, Part, part_id, json_data.version)
+        bodies = split_bodies(store.parts.load_solid(db, part_id))
         if len(bodies) < 2:
             raise PartError("This part is one body: there is nothing to split.", field="bodies")
         if len(bodies) > limits.BODIES_SPLIT:
@@ -130,20 +132,20 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
                 field="bodies",
                 remedy="Split it in the program that it was drawn in.",
             )
-        columns = workshop.recipes_of(db, part_id)
+        columns = store.recipes.recipes_of(db, part_id)
         made = []
         for number, body in enumerate(bodies, start=1):
             name = f"{part.name[:110]}, {number}"
             # The body's own mesh stands for the file, which holds them all.
-            row = workshop.add_part(db, body, name=name, file_name=part.file_name, source=b"")
+            row = services.parts.add_part(db, body, name=name, file_name=part.file_name, source=b"")
             row.purpose_id, row.quantity, row.due_on = part.purpose_id, part.quantity, part.due_on
             # Which triangles of it were guessed is not known any more; that some were, is.
             row.guessed = part.guessed
             for column in columns:
                 if column.gcode_id is None:
-                    workshop.copy_recipe(db, column, row)
+                    store.recipes.copy_recipe(db, column, row)
             made.append(part_out(row))
-        workshop.delete(db, part)
+        store.rows.delete(db, part)
         return PartsOut(parts=made)
 
 
@@ -153,15 +155,15 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
 def estimate_orientations(part_id: int, json_data: OrientationsAsk) -> JobOut:
     """Have ways to stand the part estimated in the background, with a column's recipe."""
     with session() as db:
-        row = workshop.get_recipe(db, json_data.recipe_id)
+        row = store.recipes.get_recipe(db, json_data.recipe_id)
         if row.part_id != part_id:
             raise PartError("That recipe belongs to another part.", field="recipe_id")
         if row.gcode_id is not None:
             raise PartError(
                 "A replayed file cannot be stood otherwise.", field="recipe_id", remedy="Choose another column."
             )
-        part = workshop.get(db, Part, part_id)
-        inputs = workshop.inputs_digest(row, part.digest)
+        part = store.rows.get(db, Part, part_id)
+        inputs = services.digests.inputs_digest(row, part.digest)
     return start("stances", inputs, {"recipe_id": json_data.recipe_id})
 
 
@@ -171,14 +173,14 @@ def estimate_orientations(part_id: int, json_data: OrientationsAsk) -> JobOut:
 def delete_part(part_id: int, json_data: VersionOnly) -> PartOut:
     """Delete a part; it can be restored."""
     with session() as db:
-        part = workshop.get_for_edit(db, Part, part_id, json_data.version)
-        workshop.delete(db, part)
+        part = store.rows.get_for_edit(db, Part, part_id, json_data.version)
+        store.rows.delete(db, part)
         _stop_work_on(db, part_id)
         return part_out(part)
 
 
 def _stop_work_on(db: Session, part_id: int) -> None:
-    jobs.stop_outdated(db, [row.id for row in workshop.recipes_of(db, part_id)], FOLLOWS_COLUMN)
+    jobs.stop_outdated(db, [row.id for row in store.recipes.recipes_of(db, part_id)], FOLLOWS_COLUMN)
 
 
 @blueprint.post("/<int:part_id>/restore")
@@ -186,8 +188,8 @@ def _stop_work_on(db: Session, part_id: int) -> None:
 def restore_part(part_id: int) -> PartOut:
     """Undo a deletion."""
     with session() as db:
-        part = workshop.get(db, Part, part_id, deleted=True)
-        workshop.restore(db, part)
+        part = store.rows.get(db, Part, part_id, deleted=True)
+        store.rows.restore(db, part)
         return part_out(part)
 
 
@@ -196,7 +198,7 @@ def restore_part(part_id: int) -> PartOut:
 def upload_picture(upload_id: int) -> Response:
     """Where the surface of a file that waits for an answer is open, PNG."""
     with session() as db:
-        workshop.get_upload(db, upload_id)
+        store.uploads.get_upload(db, upload_id)
         row = db.scalar(select(Upload).where(Upload.id == upload_id).options(undefer(Upload.picture)))
         return Response(b"" if row is None else row.picture or b"", content_type="image/png")
 
@@ -207,7 +209,7 @@ def upload_picture(upload_id: int) -> Response:
 def close_upload(upload_id: int, json_data: CloseAsk) -> JobOut:
     """Close an open surface by guessing, in the background, and keep it as a part that is marked so."""
     with session() as db:
-        workshop.get_upload(db, upload_id)
+        store.uploads.get_upload(db, upload_id)
     arguments = {"upload_id": upload_id, **json_data.model_dump(mode="json")}
     # Closed again after an undo, it is another part: an old job's is not found.
     return start("close", arguments, arguments, again=True)
@@ -219,7 +221,7 @@ def close_upload(upload_id: int, json_data: CloseAsk) -> JobOut:
 def guessed(part_id: int) -> Response:
     """Which triangles no file held."""
     with session() as db:
-        part = workshop.get(db, Part, part_id)
+        part = store.rows.get(db, Part, part_id)
         row = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.guessed_faces)))
         marks = None if row is None else row.guessed_faces
         count = int(part.facts["triangles"])
@@ -234,7 +236,7 @@ def picture(part_id: int) -> Response:
     with session() as db:
         png = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.picture)))
         if png is None:
-            raise workshop.NotFound(f"There is no part {part_id}.")
+            raise store.rows.NotFound(f"There is no part {part_id}.")
         response = Response(png.picture, content_type="image/png")
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return response

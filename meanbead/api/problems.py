@@ -19,7 +19,7 @@ from meanbead.core.errors import MeanBeadError, OpenSurface, SeveralModels, Unit
 from meanbead.core.model.base import Model
 from meanbead.core.runtime import limits
 from meanbead.core.text.explain import explain, field_label
-from meanbead.store.workshop import NotFound, Stale
+from meanbead.store.rows import NotFound, Stale
 
 _LOG = logging.getLogger(__name__)
 

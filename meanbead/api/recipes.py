@@ -10,6 +10,7 @@ from apiflask import APIBlueprint
 from flask import Response, request
 from sqlalchemy.orm import Session
 
+from meanbead import services, store
 from meanbead.api.context import context, session, who
 from meanbead.api.jobs import FOLLOWS_COLUMN, start
 from meanbead.api.shapes import (
@@ -38,7 +39,7 @@ from meanbead.core.recipe.preview import Preview, preview
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
 from meanbead.core.runtime import limits
-from meanbead.store import jobs, workshop
+from meanbead.store import jobs
 from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, Part, RecipeRow
 
 PATIENCE_S = 0.7
@@ -52,8 +53,8 @@ blueprint = APIBlueprint("recipes", __name__, url_prefix="/api", tag="Recipes")
 def list_recipes(part_id: int) -> RecipesOut:
     """A part's columns, each with its stored estimate if there is one of just these inputs."""
     with session() as db:
-        part = workshop.get(db, Part, part_id)
-        return RecipesOut(recipes=[_full(db, row, part) for row in workshop.recipes_of(db, part_id)])
+        part = store.rows.get(db, Part, part_id)
+        return RecipesOut(recipes=[_full(db, row, part) for row in store.recipes.recipes_of(db, part_id)])
 
 
 @blueprint.post("/parts/<int:part_id>/recipes")
@@ -62,35 +63,35 @@ def list_recipes(part_id: int) -> RecipesOut:
 def add_recipe(part_id: int, json_data: RecipeAdd) -> RecipeOut:
     """Add a column: a duplicate of another one, perhaps for another nozzle; a house recipe; a short line; or fresh."""
     with session() as db:
-        part = workshop.get(db, Part, part_id)
+        part = store.rows.get(db, Part, part_id)
         if json_data.copy_of is not None:
             row = _copied(db, part, json_data)
         elif json_data.house_id is not None:
-            house = workshop.get(db, HouseRecipe, json_data.house_id)
+            house = store.rows.get(db, HouseRecipe, json_data.house_id)
             row = _made(db, part, json_data.name or house.name, house, Recipe.model_validate(house.choices))
             row.house_id, row.house_version = house.id, house.version
         else:
             row = _fresh(db, part, json_data)
         if row.gcode_id is None:
-            preview(*workshop.recipe_inputs(workshop.get_recipe(db, row.id)))
-        workshop.record_version(db, row, who())
-        return _full(db, workshop.get_recipe(db, row.id), part)
+            preview(*store.recipes.recipe_inputs(store.recipes.get_recipe(db, row.id)))
+        store.versions.record_version(db, row, who())
+        return _full(db, store.recipes.get_recipe(db, row.id), part)
 
 
 def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
-    original = workshop.get_recipe(db, asked.copy_of or 0)
+    original = store.recipes.get_recipe(db, asked.copy_of or 0)
     if original.part_id != part.id:
         raise MeanBeadError("That recipe belongs to another part.", field="copy_of")
     name = asked.name or f"{original.name[:110]} copy"
     if asked.settings:
         return _changed(db, part, original, asked, name)
     if asked.nozzle_id is None:
-        return workshop.copy_recipe(db, original, part, name=name, beside=True)
+        return store.recipes.copy_recipe(db, original, part, name=name, beside=True)
     if original.gcode_id is not None:
         raise MeanBeadError("A replayed file does not tell its settings.", field="copy_of")
-    nozzle = workshop.get(db, NozzleRow, asked.nozzle_id)
-    recipe, printer, old, material = workshop.recipe_inputs(original)
-    return workshop.add_recipe(
+    nozzle = store.rows.get(db, NozzleRow, asked.nozzle_id)
+    recipe, printer, old, material = store.recipes.recipe_inputs(original)
+    return store.recipes.add_recipe(
         db,
         part,
         name=asked.name or f"{original.name[:80]}, {nozzle.name}"[:120],
@@ -106,10 +107,10 @@ def _changed(db: Session, part: Part, original: RecipeRow, asked: RecipeAdd, nam
     """A duplicate with some settings changed, its nozzle among them."""
     if original.gcode_id is not None:
         raise MeanBeadError("A replayed file does not tell its settings.", field="copy_of")
-    nozzles = {row.id: Nozzle.model_validate(row.nozzle) for row in workshop.all_rows(db, NozzleRow)}
-    job = with_settings(workshop.job_of(db, original), asked.settings, nozzles)
+    nozzles = {row.id: Nozzle.model_validate(row.nozzle) for row in store.rows.all_rows(db, NozzleRow)}
+    job = with_settings(services.estimates.job_of(db, original), asked.settings, nozzles)
     requested = [setting.value for setting in asked.settings if setting.key == "nozzle"]
-    return workshop.add_recipe(
+    return store.recipes.add_recipe(
         db,
         part,
         name=name,
@@ -123,8 +124,8 @@ def _changed(db: Session, part: Part, original: RecipeRow, asked: RecipeAdd, nam
 
 def _fresh(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
     """A column of defaults, on the first column's machine and material; of a short line where one is given."""
-    columns = workshop.recipes_of(db, part.id)
-    machine, nozzle, material = workshop.first_of_each(db)
+    columns = store.recipes.recipes_of(db, part.id)
+    machine, nozzle, material = store.shelf.first_of_each(db)
     if columns:
         machine, material = columns[0].machine, columns[0].material
     choices, name = Recipe(), asked.name or "New recipe"
@@ -136,7 +137,7 @@ def _fresh(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
         )
         numbers = (said.bore_mm, said.layer_height_mm, said.line_width_mm)
         name = asked.name or " / ".join(f"{number:g}" for number in numbers if number is not None)
-    return workshop.add_recipe(
+    return store.recipes.add_recipe(
         db,
         part,
         name=name,
@@ -149,7 +150,7 @@ def _fresh(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
 
 def _nozzle_of(db: Session, bore_mm: float) -> NozzleRow:
     """The workshop's nozzle of a bore."""
-    nozzles = workshop.all_rows(db, NozzleRow)
+    nozzles = store.rows.all_rows(db, NozzleRow)
     found = next((row for row in nozzles if abs(row.nozzle.get("bore_mm", 0.4) - bore_mm) < 0.005), None)
     if found is None:
         bores = ", ".join(f"{bore:g}" for bore in sorted({row.nozzle.get("bore_mm", 0.4) for row in nozzles}))
@@ -160,7 +161,7 @@ def _nozzle_of(db: Session, bore_mm: float) -> NozzleRow:
 
 
 def _made(db: Session, part: Part, name: str, like: HouseRecipe, choices: Recipe) -> RecipeRow:
-    return workshop.add_recipe(
+    return store.recipes.add_recipe(
         db,
         part,
         name=name,
@@ -182,13 +183,13 @@ def add_gcode(part_id: int) -> RecipeOut:
         raise MeanBeadError("No file was sent.", field="file", remedy="Choose a G-code file.")
     file_name = PurePosixPath((upload.filename or "file.gcode").replace("\\", "/")).name
     with session() as db:
-        part = workshop.get(db, Part, part_id)
-        columns = workshop.recipes_of(db, part_id)
+        part = store.rows.get(db, Part, part_id)
+        columns = store.recipes.recipes_of(db, part_id)
         if columns:
             machine, nozzle, material = columns[0].machine, columns[0].nozzle, columns[0].material
         else:
-            machine, nozzle, material = workshop.first_of_each(db)
-        row = workshop.add_recipe(
+            machine, nozzle, material = store.shelf.first_of_each(db)
+        row = store.recipes.add_recipe(
             db,
             part,
             name=file_name.rsplit(".", 1)[0] or "G-code",
@@ -196,13 +197,13 @@ def add_gcode(part_id: int) -> RecipeOut:
             nozzle_id=nozzle.id,
             material_id=material.id,
             choices=Recipe(),
-            gcode_id=workshop.save_gcode(db, upload.stream, file_name).id,
+            gcode_id=store.gcode_files.save_gcode(db, upload.stream, file_name).id,
         )
-        workshop.record_version(db, row, who())
-        row = workshop.get_recipe(db, row.id)
+        store.versions.record_version(db, row, who())
+        row = store.recipes.get_recipe(db, row.id)
         # A file that cannot be replayed is refused here, and nothing of it is kept.
-        result = workshop.computation(db, row, context().engine)()
-        workshop.save_estimate(db, workshop.inputs_digest(row, part.digest), row.id, result)
+        result = services.estimates.computation(db, row, context().engine)()
+        store.estimates.save_estimate(db, services.digests.inputs_digest(row, part.digest), row.id, result)
         return _full(db, row, part)
 
 
@@ -212,28 +213,28 @@ def add_gcode(part_id: int) -> RecipeOut:
 def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
     """Change a column. Choices that contradict each other are refused, and nothing is stored."""
     with session() as db:
-        row = workshop.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
-        part = workshop.get(db, Part, row.part_id)
-        before = workshop.inputs_digest(row, part.digest)
-        workshop.record_version(db, row)
+        row = store.rows.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
+        part = store.rows.get(db, Part, row.part_id)
+        before = services.digests.inputs_digest(row, part.digest)
+        store.versions.record_version(db, row)
         if json_data.name is not None:
             row.name = json_data.name.strip()
         if json_data.machine_id is not None:
-            row.machine = workshop.get(db, Machine, json_data.machine_id)
+            row.machine = store.rows.get(db, Machine, json_data.machine_id)
         if json_data.nozzle_id is not None:
-            row.nozzle = workshop.get(db, NozzleRow, json_data.nozzle_id)
+            row.nozzle = store.rows.get(db, NozzleRow, json_data.nozzle_id)
         if json_data.material_id is not None:
-            row.material = workshop.get(db, MaterialRow, json_data.material_id)
+            row.material = store.rows.get(db, MaterialRow, json_data.material_id)
         if json_data.choices is not None:
-            row.choices = workshop.stored_choices(json_data.choices)
+            row.choices = store.recipes.stored_choices(json_data.choices)
         if json_data.take_version is not None:
-            workshop.restore_version(db, row, json_data.take_version)
+            store.versions.restore_version(db, row, json_data.take_version)
         if row.gcode_id is None:
-            preview(*workshop.recipe_inputs(row))
-        workshop.record_version(db, row, who())
-        if workshop.inputs_digest(row, part.digest) != before:
+            preview(*store.recipes.recipe_inputs(row))
+        store.versions.record_version(db, row, who())
+        if services.digests.inputs_digest(row, part.digest) != before:
             jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
-        return _full(db, workshop.get_recipe(db, recipe_id), part)
+        return _full(db, store.recipes.get_recipe(db, recipe_id), part)
 
 
 @blueprint.post("/recipes/<int:recipe_id>/delete")
@@ -242,8 +243,8 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
 def delete_recipe(recipe_id: int, json_data: VersionOnly) -> RecipeOut:
     """Remove a column; it can be restored."""
     with session() as db:
-        row = workshop.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
-        workshop.delete(db, row)
+        row = store.rows.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
+        store.rows.delete(db, row)
         jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
         return recipe_out(row)
 
@@ -253,9 +254,9 @@ def delete_recipe(recipe_id: int, json_data: VersionOnly) -> RecipeOut:
 def restore_recipe(recipe_id: int) -> RecipeOut:
     """Undo the removal of a column."""
     with session() as db:
-        row = workshop.get(db, RecipeRow, recipe_id, deleted=True)
-        workshop.restore(db, row)
-        return _full(db, row, workshop.get(db, Part, row.part_id))
+        row = store.rows.get(db, RecipeRow, recipe_id, deleted=True)
+        store.rows.restore(db, row)
+        return _full(db, row, store.rows.get(db, Part, row.part_id))
 
 
 @blueprint.post("/recipes/<int:recipe_id>/estimate")
@@ -267,18 +268,18 @@ def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
     With ``layers`` a sample of about so many will do; only full estimates are stored.
     """
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
-        part = workshop.get(db, Part, row.part_id)
-        inputs = workshop.inputs_digest(row, part.digest)
-        found = workshop.find_estimate(db, inputs)
+        row = store.recipes.get_recipe(db, recipe_id)
+        part = store.rows.get(db, Part, row.part_id)
+        inputs = services.digests.inputs_digest(row, part.digest)
+        found = store.estimates.find_estimate(db, inputs)
         if found is not None:
             return found
-        compute = workshop.computation(db, row, context().engine, query_data.layers)
+        compute = services.estimates.computation(db, row, context().engine, query_data.layers)
     # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
     result = compute()
     if result.layers_planned == result.layers:
         with session() as db:
-            workshop.save_estimate(db, inputs, recipe_id, result)
+            store.estimates.save_estimate(db, inputs, recipe_id, result)
     return result
 
 
@@ -288,9 +289,9 @@ def figures(recipe_id: int) -> Figures:
     """The full estimate of a column, computed in the background: at once where it is known or quick, else with the job
     that is at it. When that is done, ask again."""
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
-        inputs = workshop.inputs_digest(row, workshop.get(db, Part, row.part_id).digest)
-        found = workshop.find_estimate(db, inputs)
+        row = store.recipes.get_recipe(db, recipe_id)
+        inputs = services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest)
+        found = store.estimates.find_estimate(db, inputs)
     if found is not None:
         return Figures(estimate=found)
     job = start("estimate", inputs, {"recipe_id": recipe_id, "inputs": inputs}, queue="quick")
@@ -300,7 +301,7 @@ def figures(recipe_id: int) -> Figures:
         with session() as db:
             # The state first: a job that has ended has kept its estimate before.
             state = jobs.get(db, job.id).state
-            found = workshop.find_estimate(db, inputs)
+            found = store.estimates.find_estimate(db, inputs)
         if found is not None:
             return Figures(estimate=found)
         if state not in jobs.UNDER_WAY:
@@ -314,10 +315,10 @@ def figures(recipe_id: int) -> Figures:
 def layers(recipe_id: int) -> LayerLedger:
     """Where the seconds and the plastic of a column go, layer by layer."""
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
+        row = store.recipes.get_recipe(db, recipe_id)
         if row.gcode_id is not None:
             raise MeanBeadError("A replayed file has no layers of its own to plan.", field="gcode")
-        job = workshop.job_of(db, row)
+        job = services.estimates.job_of(db, row)
     return context().engine.by_layer(job)
 
 
@@ -327,7 +328,7 @@ def layers(recipe_id: int) -> LayerLedger:
 def list_sensitivities(recipe_id: int, json_data: SensitivityAsk) -> SensitivitiesOut:
     """What a step up or down, or the other options, of one setting would cost on this part."""
     with session() as db:
-        job = workshop.job_of(db, workshop.get_recipe(db, recipe_id))
+        job = services.estimates.job_of(db, store.recipes.get_recipe(db, recipe_id))
     return SensitivitiesOut(nudges=sensitivities(context().engine, job, json_data.key))
 
 
@@ -336,7 +337,7 @@ def list_sensitivities(recipe_id: int, json_data: SensitivityAsk) -> Sensitiviti
 def settings(recipe_id: int) -> SettingsOut:
     """Everything that a column's recipe comes to, with neutral names and units."""
     with session() as db:
-        return _settings(workshop.get_recipe(db, recipe_id))
+        return _settings(store.recipes.get_recipe(db, recipe_id))
 
 
 @blueprint.get("/recipes/<int:recipe_id>/settings.<any(csv, json):kind>")
@@ -344,9 +345,9 @@ def settings(recipe_id: int) -> SettingsOut:
 def settings_file(recipe_id: int, kind: str) -> Response:
     """The settings sheet as a file. The JSON is a recipe that can be given to the command line."""
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
+        row = store.recipes.get_recipe(db, recipe_id)
         sheet = _settings(row)
-        effective = resolve(*workshop.recipe_inputs(row)).as_recipe()
+        effective = resolve(*store.recipes.recipe_inputs(row)).as_recipe()
     body = as_csv(sheet.settings) if kind == "csv" else effective.model_dump_json(exclude_none=True, indent=1)
     name = re.sub(r"[^A-Za-z0-9]+", "-", sheet.name).strip("-").lower() or "recipe"
     response = Response(body, content_type="text/csv; charset=utf-8" if kind == "csv" else "application/json")
@@ -362,7 +363,7 @@ def _settings(row: RecipeRow) -> SettingsOut:
         machine=row.machine.name,
         nozzle=row.nozzle.name,
         material=row.material.name,
-        settings=settings_sheet(*workshop.recipe_inputs(row)),
+        settings=settings_sheet(*store.recipes.recipe_inputs(row)),
     )
 
 
@@ -371,9 +372,9 @@ def _settings(row: RecipeRow) -> SettingsOut:
 def recipe_versions(recipe_id: int) -> VersionsOut:
     """What a column has held, since when, and by whom."""
     with session() as db:
-        workshop.get_recipe(db, recipe_id)
+        store.recipes.get_recipe(db, recipe_id)
         return VersionsOut(
-            versions=[version_out(version) for version in workshop.versions_of(db, RecipeRow, recipe_id)]
+            versions=[version_out(version) for version in store.versions.versions_of(db, RecipeRow, recipe_id)]
         )
 
 
@@ -383,18 +384,22 @@ def recipe_versions(recipe_id: int) -> VersionsOut:
 def preview_recipe(json_data: PreviewAsk) -> Preview:
     """Bead, flow and ceiling of choices that are not stored."""
     with session() as db:
-        printer = Printer.model_validate(workshop.get(db, Machine, json_data.machine_id).printer)
-        nozzle = Nozzle.model_validate(workshop.get(db, NozzleRow, json_data.nozzle_id).nozzle)
-        material = Material.model_validate(workshop.get(db, MaterialRow, json_data.material_id).material)
+        printer = Printer.model_validate(store.rows.get(db, Machine, json_data.machine_id).printer)
+        nozzle = Nozzle.model_validate(store.rows.get(db, NozzleRow, json_data.nozzle_id).nozzle)
+        material = Material.model_validate(store.rows.get(db, MaterialRow, json_data.material_id).material)
     return preview(json_data.choices, printer, nozzle, material)
 
 
 def _full(db: Session, row: RecipeRow, part: Part) -> RecipeOut:
     if row.gcode_id is not None:
-        return recipe_out(row, estimate=workshop.find_estimate(db, workshop.inputs_digest(row, part.digest)))
+        return recipe_out(
+            row, estimate=store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
+        )
     try:
-        shown = preview(*workshop.recipe_inputs(row))
+        shown = preview(*store.recipes.recipe_inputs(row))
     except MeanBeadError as problem:
         # A machine or nozzle edited elsewhere can make a stored recipe contradict itself: show it, with the reason.
         return recipe_out(row, problem=str(problem))
-    return recipe_out(row, shown, estimate=workshop.find_estimate(db, workshop.inputs_digest(row, part.digest)))
+    return recipe_out(
+        row, shown, estimate=store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from apiflask import APIBlueprint
 
+from meanbead import store
 from meanbead.api.advice_shapes import (
     spool_out,
 )
@@ -27,7 +28,6 @@ from meanbead.core.estimate import ENGINE_VERSION
 from meanbead.core.gcode import printer_from_report
 from meanbead.core.model import Material, Nozzle, Printer
 from meanbead.devices.console import fetch_report
-from meanbead.store import workshop
 from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Purpose, Spool, plain
 
 blueprint = APIBlueprint("shelf", __name__, url_prefix="/api", tag="Shelf")
@@ -39,19 +39,19 @@ def shelf() -> ShelfOut:
     """All that recipes choose from."""
     with session() as db:
         return ShelfOut(
-            machines=[machine_out(row) for row in workshop.all_rows(db, Machine)],
+            machines=[machine_out(row) for row in store.rows.all_rows(db, Machine)],
             nozzles=[
                 NozzleOut(id=row.id, name=row.name, version=row.version, nozzle=Nozzle.model_validate(row.nozzle))
-                for row in workshop.all_rows(db, NozzleRow)
+                for row in store.rows.all_rows(db, NozzleRow)
             ],
             materials=[
                 MaterialOut(
                     id=row.id, name=row.name, version=row.version, material=Material.model_validate(row.material)
                 )
-                for row in workshop.all_rows(db, MaterialRow)
+                for row in store.rows.all_rows(db, MaterialRow)
             ],
-            purposes=[purpose_out(row) for row in workshop.all_rows(db, Purpose)],
-            spools=[spool_out(row) for row in workshop.all_rows(db, Spool)],
+            purposes=[purpose_out(row) for row in store.rows.all_rows(db, Purpose)],
+            spools=[spool_out(row) for row in store.rows.all_rows(db, Spool)],
         )
 
 
@@ -63,7 +63,7 @@ def add_machine(json_data: MachineAdd) -> MachineOut:
     with session() as db:
         name, printer = "New machine", plain(Printer())
         if json_data.copy_of is not None:
-            original = workshop.get(db, Machine, json_data.copy_of)
+            original = store.rows.get(db, Machine, json_data.copy_of)
             name, printer = f"{original.name[:110]} copy", original.printer
         row = Machine(name=json_data.name or name, printer=printer)
         db.add(row)
@@ -77,7 +77,7 @@ def add_machine(json_data: MachineAdd) -> MachineOut:
 def edit_machine(machine_id: int, json_data: MachineEdit) -> MachineOut:
     """Change a machine. Every estimate on it is computed anew when it is next looked at."""
     with session() as db:
-        row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
+        row = store.rows.get_for_edit(db, Machine, machine_id, json_data.version)
         if json_data.name is not None:
             row.name = json_data.name.strip()
         if json_data.printer is not None:
@@ -92,7 +92,7 @@ def edit_machine(machine_id: int, json_data: MachineEdit) -> MachineOut:
 def read_firmware(machine_id: int, json_data: FirmwareReport) -> MachineOut:
     """Take a machine's limits from its firmware's own report; what the report does not say stays."""
     with session() as db:
-        row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
+        row = store.rows.get_for_edit(db, Machine, machine_id, json_data.version)
         row.printer = plain(printer_from_report(json_data.report, Printer.model_validate(row.printer)).printer)
         db.flush()
         return machine_out(row)
@@ -105,7 +105,7 @@ def ask_console(machine_id: int, json_data: ConsoleAsk) -> MachineOut:
     """Ask the machine's own console for its settings, and take its limits from the answer."""
     report = fetch_report(json_data.address)
     with session() as db:
-        row = workshop.get_for_edit(db, Machine, machine_id, json_data.version)
+        row = store.rows.get_for_edit(db, Machine, machine_id, json_data.version)
         row.printer = plain(printer_from_report(report, Printer.model_validate(row.printer)).printer)
         db.flush()
         return machine_out(row)
@@ -117,7 +117,7 @@ def ask_console(machine_id: int, json_data: ConsoleAsk) -> MachineOut:
 def edit_purpose(purpose_id: int, json_data: PurposeEdit) -> PurposeOut:
     """Change what a purpose asks for, for every part that has it."""
     with session() as db:
-        row = workshop.get_for_edit(db, Purpose, purpose_id, json_data.version)
+        row = store.rows.get_for_edit(db, Purpose, purpose_id, json_data.version)
         if json_data.name is not None:
             row.name = json_data.name.strip()
         if json_data.limits is not None:
@@ -131,5 +131,5 @@ def edit_purpose(purpose_id: int, json_data: PurposeEdit) -> PurposeOut:
 def health() -> HealthOut:
     """Sign of life; asks the database too."""
     with session() as db:
-        workshop.all_rows(db, Machine)
+        store.rows.all_rows(db, Machine)
     return HealthOut(status="ok", engine_version=ENGINE_VERSION)

@@ -6,6 +6,7 @@ import numpy as np
 from apiflask import APIBlueprint
 from flask import Response, request
 
+from meanbead import services, store
 from meanbead.api.binary import BINARY, binary, mesh_bytes, strokes_bytes
 from meanbead.api.context import context, session
 from meanbead.api.shape import Shape
@@ -20,7 +21,6 @@ from meanbead.core.model import PartInsight
 from meanbead.core.part.insight import Insight
 from meanbead.core.runtime import limits
 from meanbead.core.strokes import FEATURES
-from meanbead.store import workshop
 from meanbead.store.tables import Part
 
 blueprint = APIBlueprint("views", __name__, url_prefix="/api", tag="Views")
@@ -64,8 +64,8 @@ class StrokesIndex(Shape):
 def mesh(part_id: int) -> Response:
     """The mesh in its pose. Its address holds the part's digest, so it may be kept."""
     with session() as db:
-        workshop.get(db, Part, part_id)
-        return binary(mesh_bytes(workshop.load_solid(db, part_id)), keep=True)
+        store.rows.get(db, Part, part_id)
+        return binary(mesh_bytes(store.parts.load_solid(db, part_id)), keep=True)
 
 
 @blueprint.get("/parts/<int:part_id>/insight")
@@ -85,8 +85,8 @@ def thickness(part_id: int) -> Response:
 
 def _insight(part_id: int) -> Insight:
     with session() as db:
-        workshop.get(db, Part, part_id)
-        solid = workshop.load_solid(db, part_id)
+        store.rows.get(db, Part, part_id)
+        solid = store.parts.load_solid(db, part_id)
     return context().engine.insight(solid)
 
 
@@ -151,20 +151,22 @@ def look_at_first_layer(recipe_id: int) -> FirstLayer:
 def _file(recipe_id: int) -> DrawnFile | None:
     """The replayed file of a column, move by move; None where it has a recipe of its own."""
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
+        row = store.recipes.get_recipe(db, recipe_id)
         if row.gcode is None:
             return None
-        _, printer, nozzle, material = workshop.recipe_inputs(row)
+        _, printer, nozzle, material = store.recipes.recipe_inputs(row)
         key = (row.gcode.digest, printer, nozzle, material)
-        content = workshop.gcode_content(db, row.gcode.id)
-    return context().drawings.get(key, lambda: drawn_file(workshop.open_gcode(content), printer, nozzle, material))
+        content = store.gcode_files.gcode_content(db, row.gcode.id)
+    return context().drawings.get(
+        key, lambda: drawn_file(store.gcode_files.open_gcode(content), printer, nozzle, material)
+    )
 
 
 def _planned(recipe_id: int) -> PrintJob:
     with session() as db:
-        row = workshop.get_recipe(db, recipe_id)
+        row = store.recipes.get_recipe(db, recipe_id)
         if row.gcode_id is not None:
             raise MeanBeadError(
                 "A replayed file has no layers of its own to plan.", field="gcode", remedy="Choose another column."
             )
-        return workshop.job_of(db, row)
+        return services.estimates.job_of(db, row)

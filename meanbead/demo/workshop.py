@@ -8,12 +8,12 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from meanbead import services, store
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
-from meanbead.store import workshop
 from meanbead.store.database import Database
 from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, Purpose, Spool, plain
 
@@ -168,7 +168,7 @@ COLUMNS: dict[str, tuple[_Column, ...]] = {
 def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str], None] = lambda _: None) -> bool:
     """Fill a workshop that has no machine yet; returns whether it did. Never touches one that has."""
     with database.session.begin() as db:
-        if workshop.all_rows(db, Machine):
+        if store.rows.all_rows(db, Machine):
             return False
         if not samples:
             db.add(Machine(name="A typical machine", printer=plain(Printer())))
@@ -181,13 +181,13 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
             progress(sample.name)
             data = as_stl(sample.make())
             solid = make_solid(read_mesh(data, sample.file_name))
-            part = workshop.add_part(
+            part = services.parts.add_part(
                 db, solid, name=sample.name, file_name=sample.file_name, source=data, note=sample.note
             )
             purpose = PURPOSE_OF.get(sample.name)
-            part.purpose_id = next((row.id for row in workshop.all_rows(db, Purpose) if row.name == purpose), None)
+            part.purpose_id = next((row.id for row in store.rows.all_rows(db, Purpose) if row.name == purpose), None)
             for name, nozzle, material, choices in COLUMNS.get(sample.name, (EVERYDAY, COARSE)):
-                workshop.add_recipe(
+                store.recipes.add_recipe(
                     db,
                     part,
                     name=name,
@@ -203,14 +203,18 @@ def estimate_first_columns(database: Database, engine: Engine) -> None:
     """Estimate every part's first column that is not known yet, so that the list of parts can show it."""
     with database.session.begin() as db:
         firsts = [
-            columns[0].id for part in workshop.all_rows(db, Part) if (columns := workshop.recipes_of(db, part.id))
+            columns[0].id
+            for part in store.rows.all_rows(db, Part)
+            if (columns := store.recipes.recipes_of(db, part.id))
         ]
     for recipe_id in firsts:
         with database.session.begin() as db:
-            row = workshop.get_recipe(db, recipe_id)
-            inputs = workshop.inputs_digest(row, row.part.digest)
-            if workshop.find_estimate(db, inputs) is None:
-                workshop.save_estimate(db, inputs, row.id, workshop.full_estimate(engine, workshop.job_of(db, row)))
+            row = store.recipes.get_recipe(db, recipe_id)
+            inputs = services.digests.inputs_digest(row, row.part.digest)
+            if store.estimates.find_estimate(db, inputs) is None:
+                store.estimates.save_estimate(
+                    db, inputs, row.id, services.estimates.full_estimate(engine, services.estimates.job_of(db, row))
+                )
 
 
 def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[str, MaterialRow]]:

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
+from meanbead import services, store
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
@@ -25,8 +26,8 @@ from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.recipe.resolve import resolve
 from meanbead.jobs.work import Toolbox, Work
-from meanbead.store import intake, jobs, workshop
-from meanbead.store.advice import around
+from meanbead.services.advice import load_advice
+from meanbead.store import jobs
 from meanbead.store.tables import Upload
 
 
@@ -37,7 +38,7 @@ def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str
     fiftieth of a millimetre for this first look.
     """
     with tools.database.session.begin() as session:
-        job = workshop.job_of(session, workshop.get_recipe(session, arguments["recipe_id"]))
+        job = services.estimates.job_of(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
     plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
     found = orientations(simpler(job.solid), plan.shape.layer_height_mm)
     ways: list[OrientationEstimate] = []
@@ -48,7 +49,7 @@ def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str
             OrientationEstimates(ways=_ranked(ways)).model_dump(),
         )
         with_supports = _supported(job.recipe)
-        picture = base64.b64encode(workshop.png_of(solid, 240, 180)).decode()
+        picture = base64.b64encode(services.pictures.png_of(solid, 240, 180)).decode()
         way = OrientationEstimate(
             stance=stance,
             present=number == 0,
@@ -97,10 +98,13 @@ def _ranked(ways: list[OrientationEstimate]) -> list[OrientationEstimate]:
 def make_waterfall(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """From one column to another. Arguments: ``from_id`` and ``to_id``."""
     with tools.database.session.begin() as session:
-        before, after = (workshop.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
+        before, after = (store.recipes.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
         if before.gcode_id is not None or after.gcode_id is not None:
             raise MeanBeadError("A replayed file does not tell its settings, so they cannot be exchanged one by one.")
-        jobs: tuple[PrintJob, PrintJob] = (workshop.job_of(session, before), workshop.job_of(session, after))
+        jobs: tuple[PrintJob, PrintJob] = (
+            services.estimates.job_of(session, before),
+            services.estimates.job_of(session, after),
+        )
     return waterfall(tools.engine, *jobs, progress=tools.progress).model_dump()
 
 
@@ -109,20 +113,20 @@ def make_estimate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     was asked for; a column that has changed since is not computed."""
     recipe_id, inputs = arguments["recipe_id"], arguments["inputs"]
     with tools.database.session.begin() as session:
-        row = workshop.get_recipe(session, recipe_id)
-        if workshop.inputs_digest(row, row.part.digest) != inputs:
+        row = store.recipes.get_recipe(session, recipe_id)
+        if services.digests.inputs_digest(row, row.part.digest) != inputs:
             raise MeanBeadError("The recipe was changed before it was this job's turn.")
-        compute = workshop.computation(session, row, tools.engine, progress=tools.progress)
+        compute = services.estimates.computation(session, row, tools.engine, progress=tools.progress)
     estimate = compute()
     with tools.database.session.begin() as session:
-        workshop.save_estimate(session, inputs, recipe_id, estimate)
+        store.estimates.save_estimate(session, inputs, recipe_id, estimate)
     return {}
 
 
 def find_levers(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """Every single change worth considering for a column. Arguments: ``recipe_id`` and ``goal``."""
     with tools.database.session.begin() as session:
-        surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
+        surroundings = load_advice(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
     tools.progress(0.0, "measuring the part")
     last = 0.0
 
@@ -140,7 +144,7 @@ def find_levers(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
 def try_remedies(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """The remedies of a column's findings, tried; and the wastes that they confirm. Arguments: ``recipe_id``."""
     with tools.database.session.begin() as session:
-        surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
+        surroundings = load_advice(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
     context = surroundings.context(tools.engine)
 
     def tell(share: float, found: Remedies) -> None:
@@ -166,7 +170,7 @@ def close_surface(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     raw = read_mesh(row.source, row.file_name, row.member)
     closed = close_gaps(raw, row.unit, arguments["sheet_mm"], tools.progress)
     with tools.database.session.begin() as session:
-        part = intake.add(
+        part = services.intake.add_read_part(
             session,
             closed.solid,
             file_name=row.file_name,
@@ -183,7 +187,7 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
     """Recipes that limits allow. Arguments: ``recipe_id``, ``vary``, ``limits``, ``against``, ``budget`` and
     ``time_s``."""
     with tools.database.session.begin() as session:
-        surroundings = around(session, workshop.get_recipe(session, arguments["recipe_id"]))
+        surroundings = load_advice(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
     tools.progress(0.0, "measuring the part")
 
     last = 0.0

@@ -14,8 +14,8 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.store import jobs
 from meanbead.store.database import Database
+from meanbead.store.rows import NotFound
 from meanbead.store.tables import JobRow
-from meanbead.store.workshop import NotFound
 
 _LOG = logging.getLogger(__name__)
 

@@ -13,8 +13,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from meanbead.core.estimate.engine import ENGINE_VERSION
+from meanbead.store.rows import NotFound
 from meanbead.store.tables import JOB_UNDER_WAY, JobRow, now
-from meanbead.store.workshop import NotFound
 
 UNDER_WAY = ("waiting", "running")
 LOST_AFTER = timedelta(seconds=30)

@@ -8,10 +8,11 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import inspect, text
 
+from meanbead import services, store
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Recipe
 from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
-from meanbead.store import cluster, workshop
+from meanbead.store import cluster
 from meanbead.store.database import Database, alembic_config
 from meanbead.store.tables import Base, Machine, Part, Purpose, RecipeRow
 from tests.support.server import new_database, running_cluster
@@ -47,7 +48,7 @@ class Migrations(unittest.TestCase):
         )
         database.migrate()
         with database.session.begin() as session:
-            self.assertEqual(len(workshop.all_rows(session, Purpose)), 4)
+            self.assertEqual(len(store.rows.all_rows(session, Purpose)), 4)
 
     def test_migrating_again_does_nothing(self) -> None:
         database = new_database("migrations")
@@ -74,12 +75,12 @@ class Migrations(unittest.TestCase):
         fill_if_empty(database, samples=False)
         said = {"walls": 3, "infill": {"density": 0.2, "lines_side_by_side": 2}}
         with database.session.begin() as session:
-            part = workshop.add_part(session, box(8, 8, 2), name="Block", file_name="b.stl", source=b"")
-            machine, nozzle, material = workshop.first_of_each(session)
+            part = services.parts.add_part(session, box(8, 8, 2), name="Block", file_name="b.stl", source=b"")
+            machine, nozzle, material = store.shelf.first_of_each(session)
             ids = {"machine_id": machine.id, "nozzle_id": nozzle.id, "material_id": material.id}
-            row = workshop.add_recipe(session, part, name="Twins", choices=Recipe.model_validate(said), **ids)
-            plain = workshop.add_recipe(session, part, name="Plain", choices=Recipe(), **ids)
-            workshop.record_version(session, row)
+            row = store.recipes.add_recipe(session, part, name="Twins", choices=Recipe.model_validate(said), **ids)
+            plain = store.recipes.add_recipe(session, part, name="Plain", choices=Recipe(), **ids)
+            store.versions.record_version(session, row)
             row_id, plain_id = row.id, plain.id
         with database.engine.begin() as connection:
             config = alembic_config()
@@ -89,9 +90,9 @@ class Migrations(unittest.TestCase):
         self.assertEqual(old["infill"], {"density": 0.2, "line_multiplier": 2})
         database.migrate()
         with database.session.begin() as session:
-            self.assertEqual(workshop.get_recipe(session, row_id).choices, said)
-            self.assertEqual(workshop.get_recipe(session, plain_id).choices, {})
-            kept = workshop.versions_of(session, RecipeRow, row_id)[0]
+            self.assertEqual(store.recipes.get_recipe(session, row_id).choices, said)
+            self.assertEqual(store.recipes.get_recipe(session, plain_id).choices, {})
+            kept = store.versions.versions_of(session, RecipeRow, row_id)[0]
             self.assertEqual(kept.content["choices"], said)
 
 
@@ -143,27 +144,27 @@ class Workshop(unittest.TestCase):
     def test_a_solid_comes_back_as_it_was(self) -> None:
         solid = box(20, 30, 40)
         with self.database.session.begin() as db:
-            part_id = workshop.add_part(db, solid, name="Box", file_name="box.stl", source=b"file").id
+            part_id = services.parts.add_part(db, solid, name="Box", file_name="box.stl", source=b"file").id
         with self.database.session.begin() as db:
-            again = workshop.load_solid(db, part_id)
-            self.assertEqual(workshop.get(db, Part, part_id).source, b"file")
+            again = store.parts.load_solid(db, part_id)
+            self.assertEqual(store.rows.get(db, Part, part_id).source, b"file")
         self.assertEqual(again.digest, solid.digest)
         self.assertEqual(again.vertices.tobytes(), solid.vertices.tobytes())
         self.assertEqual(again.faces.tolist(), solid.faces.tolist())
 
     def test_filling_twice_keeps_what_is_there(self) -> None:
         with self.database.session.begin() as db:
-            machine = workshop.all_rows(db, Machine)[0]
+            machine = store.rows.all_rows(db, Machine)[0]
             machine.name = "Renamed"
         self.assertFalse(fill_if_empty(self.database, samples=True))
         with self.database.session.begin() as db:
-            self.assertEqual([row.name for row in workshop.all_rows(db, Machine)], ["Renamed"])
+            self.assertEqual([row.name for row in store.rows.all_rows(db, Machine)], ["Renamed"])
 
     def test_first_columns_are_estimated_once(self) -> None:
         with self.database.session.begin() as db:
-            part = workshop.add_part(db, box(15, 15, 5), name="Small", file_name="s.stl", source=b"x")
-            machine, nozzle, material = workshop.first_of_each(db)
-            row = workshop.add_recipe(
+            part = services.parts.add_part(db, box(15, 15, 5), name="Small", file_name="s.stl", source=b"x")
+            machine, nozzle, material = store.shelf.first_of_each(db)
+            row = store.recipes.add_recipe(
                 db,
                 part,
                 name="One",
@@ -176,21 +177,21 @@ class Workshop(unittest.TestCase):
         for _ in range(2):
             estimate_first_columns(self.database, Engine())
         with self.database.session.begin() as db:
-            row = workshop.get_recipe(db, recipe_id)
-            inputs = workshop.inputs_digest(row, row.part.digest)
-            self.assertIsNotNone(workshop.find_estimate(db, inputs))
+            row = store.recipes.get_recipe(db, recipe_id)
+            inputs = services.digests.inputs_digest(row, row.part.digest)
+            self.assertIsNotNone(store.estimates.find_estimate(db, inputs))
             # Another machine limit is another input: the stored figure must not answer for it.
             row.machine.printer = row.machine.printer | {"start_time_s": 1}
-            self.assertIsNone(workshop.find_estimate(db, workshop.inputs_digest(row, row.part.digest)))
+            self.assertIsNone(store.estimates.find_estimate(db, services.digests.inputs_digest(row, row.part.digest)))
             db.rollback()
 
     def test_columns_are_placed_between_their_neighbours(self) -> None:
         with self.database.session.begin() as db:
-            part = workshop.add_part(db, box(15, 15, 5), name="P", file_name="p.stl", source=b"x")
-            machine, nozzle, material = workshop.first_of_each(db)
+            part = services.parts.add_part(db, box(15, 15, 5), name="P", file_name="p.stl", source=b"x")
+            machine, nozzle, material = store.shelf.first_of_each(db)
 
             def add(name: str, after: RecipeRow | None = None) -> RecipeRow:
-                return workshop.add_recipe(
+                return store.recipes.add_recipe(
                     db,
                     part,
                     name=name,
@@ -205,4 +206,4 @@ class Workshop(unittest.TestCase):
             add("d")
             second = add("b", first)
             add("c", second)
-            self.assertEqual([row.name for row in workshop.recipes_of(db, part.id)], ["a", "b", "c", "d"])
+            self.assertEqual([row.name for row in store.recipes.recipes_of(db, part.id)], ["a", "b", "c", "d"])

@@ -8,9 +8,9 @@ import manifold3d
 import numpy as np
 import trimesh
 
+from meanbead import store
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
-from meanbead.store import workshop
 from meanbead.store.tables import Part
 from tests.api.test_api import ApiCase
 from tests.support.solids import block, solid_of, stl_bytes, table
@@ -95,10 +95,10 @@ class Drawn(ApiCase):
         index = self.call("GET", f"/api/recipes/{column}/strokes")
         layers = len(index["top_mm"])
         with self.database.session.begin() as session:
-            solid = workshop.load_solid(session, part["id"])
-            row = workshop.get_recipe(session, column)
+            solid = store.parts.load_solid(session, part["id"])
+            row = store.recipes.get_recipe(session, column)
             self.assertEqual(session.get_one(Part, part["id"]).digest, solid.digest)
-            job = PrintJob(solid, *workshop.recipe_inputs(row))
+            job = PrintJob(solid, *store.recipes.recipe_inputs(row))
         self.assertEqual(job.recipe, Recipe())
         detail = self.engine_detail(job)
         count, seconds, ends = 0, 0.0, []

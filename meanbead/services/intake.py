@@ -7,19 +7,19 @@ from pathlib import PurePosixPath
 
 from sqlalchemy.orm import Session
 
+from meanbead import services, store
 from meanbead.core.model import Recipe
 from meanbead.core.model.part import Guesses
 from meanbead.core.part.solid import Solid
-from meanbead.store import workshop
 from meanbead.store.tables import NozzleRow, Part
 
 
-def add(
+def add_read_part(
     db: Session, solid: Solid, *, file_name: str, member: str = "", source: bytes, guesses: Guesses | None = None
 ) -> Part:
     """Keep a part under the name of its file, or of the archive's member that it is."""
     named = PurePosixPath(member).name if member else file_name
-    part = workshop.add_part(db, solid, name=_title(named), file_name=file_name, source=source, guesses=guesses)
+    part = services.parts.add_part(db, solid, name=_title(named), file_name=file_name, source=source, guesses=guesses)
     _first_columns(db, part)
     return part
 
@@ -32,13 +32,13 @@ def _title(file_name: str) -> str:
 
 def _first_columns(db: Session, part: Part) -> None:
     """An everyday column, and one with the next larger nozzle to compare it with."""
-    machine, usual, material = workshop.first_of_each(db)
+    machine, usual, material = store.shelf.first_of_each(db)
     larger = sorted(
-        (row for row in workshop.all_rows(db, NozzleRow) if row.nozzle["bore_mm"] > usual.nozzle["bore_mm"]),
+        (row for row in store.rows.all_rows(db, NozzleRow) if row.nozzle["bore_mm"] > usual.nozzle["bore_mm"]),
         key=lambda row: row.nozzle["bore_mm"],
     )
     for name, nozzle in [("Everyday", usual), *[("Coarser", row) for row in larger[:1]]]:
-        workshop.add_recipe(
+        store.recipes.add_recipe(
             db,
             part,
             name=name,

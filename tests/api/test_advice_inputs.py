@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
+from meanbead import store
 from meanbead.core.estimate import Engine
 from meanbead.core.formulas.strength import shell_mm
-from meanbead.store import workshop
-from meanbead.store.advice import DRY_FOR, Around, around, house_of
+from meanbead.services.advice import DRY_FOR, AdviceInputs, load_advice
 from meanbead.store.tables import MaterialRow, NozzleRow, Purpose, Spool
 from tests.api.test_api import ApiCase
 
@@ -16,13 +16,13 @@ WEDNESDAY = datetime(2024, 5, 15, 9, 30, tzinfo=UTC)
 
 
 class AroundAColumn(ApiCase):
-    def looked_at(self, recipe_id: int, moment: datetime | None = None) -> Around:
+    def looked_at(self, recipe_id: int, moment: datetime | None = None) -> AdviceInputs:
         with self.database.session.begin() as session:
-            return around(session, workshop.get_recipe(session, recipe_id), moment)
+            return load_advice(session, store.recipes.get_recipe(session, recipe_id), moment)
 
     def spool(self, left_g: float, dried_on: date | None) -> int:
         with self.database.session.begin() as session:
-            material = workshop.all_rows(session, MaterialRow)[0]
+            material = store.rows.all_rows(session, MaterialRow)[0]
             row = Spool(name="Spool", material_id=material.id, left_g=left_g, dried_on=dried_on)
             session.add(row)
             session.flush()
@@ -31,7 +31,7 @@ class AroundAColumn(ApiCase):
     def take_off(self, *ids: int) -> None:
         with self.database.session.begin() as session:
             for recipe_id in ids:
-                workshop.delete(session, session.get_one(Spool, recipe_id))
+                store.rows.delete(session, session.get_one(Spool, recipe_id))
 
     def test_without_a_purpose_no_limit_holds(self) -> None:
         found = self.looked_at(self.columns(self.upload())[0]["id"])
@@ -44,7 +44,7 @@ class AroundAColumn(ApiCase):
     def test_the_purpose_sets_the_limits(self) -> None:
         part = self.upload()
         with self.database.session.begin() as session:
-            purpose = next(row for row in workshop.all_rows(session, Purpose) if row.name == "Workhorse")
+            purpose = next(row for row in store.rows.all_rows(session, Purpose) if row.name == "Workhorse")
             requested = purpose.id
         self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": requested})
         self.assertEqual(self.looked_at(self.columns(part)[0]["id"]).limits.shell_mm, 1.6)
@@ -72,11 +72,11 @@ class AroundAColumn(ApiCase):
         column = self.columns(self.upload())[0]["id"]
         before = self.looked_at(column).inputs()
         with self.database.session.begin() as session:
-            row = house_of(session)
+            row = store.house.house_of(session)
             row.rules = {"seam": "scattered"}
         self.assertNotEqual(self.looked_at(column).inputs(), before)
         with self.database.session.begin() as session:
-            house_of(session).rules = {}
+            store.house.house_of(session).rules = {}
         self.assertEqual(self.looked_at(column).inputs(), before)
 
     def test_another_nozzle_is_held_against_the_first_columns_shell(self) -> None:
@@ -91,7 +91,7 @@ class AroundAColumn(ApiCase):
     def test_a_missing_nozzle_is_named(self) -> None:
         column: dict[str, Any] = self.columns(self.upload())[0]
         with self.database.session.begin() as session:
-            unknown = max(row.id for row in workshop.all_rows(session, NozzleRow)) + 1
+            unknown = max(row.id for row in store.rows.all_rows(session, NozzleRow)) + 1
         body = {"copy_of": column["id"], "settings": [{"key": "nozzle", "value": unknown}]}
         problem = self.call("POST", f"/api/parts/{column['part_id']}/recipes", body, 422)
         self.assertIn("on hand", problem["detail"])

@@ -8,6 +8,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from meanbead import services, store
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
@@ -17,7 +18,6 @@ from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.recipe.resolve import resolve
-from meanbead.store import workshop
 from meanbead.store.tables import House, NozzleRow, Part, Purpose, RecipeRow, Spool
 
 DRY_FOR = timedelta(days=14)
@@ -27,7 +27,7 @@ WORTH_TURNING_MM2 = 15.0
 
 
 @dataclass(frozen=True)
-class Around:
+class AdviceInputs:
     """A column's job and all that stands around it in the store, before the part itself is looked at."""
 
     job: PrintJob
@@ -60,27 +60,22 @@ class Around:
         )
 
 
-def around(session: Session, row: RecipeRow, moment: datetime | None = None) -> Around:
+def load_advice(session: Session, row: RecipeRow, moment: datetime | None = None) -> AdviceInputs:
     """What stands around a column; with a moment, advice also speaks of the hours that a print would run."""
-    part = workshop.get(session, Part, row.part_id)
+    part = store.rows.get(session, Part, row.part_id)
     limits = Limits()
     if part.purpose_id is not None:
-        limits = Limits.model_validate(workshop.get(session, Purpose, part.purpose_id).limits)
-    house = house_of(session)
-    nozzles = {entry.id: Nozzle.model_validate(entry.nozzle) for entry in workshop.all_rows(session, NozzleRow)}
-    return Around(
-        job=workshop.job_of(session, row),
+        limits = Limits.model_validate(store.rows.get(session, Purpose, part.purpose_id).limits)
+    house = store.house.house_of(session)
+    nozzles = {entry.id: Nozzle.model_validate(entry.nozzle) for entry in store.rows.all_rows(session, NozzleRow)}
+    return AdviceInputs(
+        job=services.estimates.job_of(session, row),
         limits=limits,
         house=HouseRules.model_validate(house.rules),
         shop=_shop(session, house, row.material_id, moment),
         nozzles=nozzles,
         shell_before_mm=_shell_before(session, row),
     )
-
-
-def house_of(session: Session) -> House:
-    """The one row of the workshop's own rules."""
-    return session.scalars(select(House).order_by(House.id).limit(1)).one()
 
 
 def _shop(session: Session, house: House, material_id: int, moment: datetime | None) -> Shop:
@@ -100,7 +95,7 @@ def _shop(session: Session, house: House, material_id: int, moment: datetime | N
 
 def _shell_before(session: Session, row: RecipeRow) -> float | None:
     """The first column's shell where that column has another nozzle, mm."""
-    first = workshop.recipes_of(session, row.part_id)[0]
+    first = store.recipes.recipes_of(session, row.part_id)[0]
     if first.id == row.id or first.nozzle_id == row.nozzle_id or first.gcode_id is not None:
         return None
-    return shell_mm(resolve(*workshop.recipe_inputs(first)))
+    return shell_mm(resolve(*store.recipes.recipe_inputs(first)))

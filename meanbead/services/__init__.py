@@ -1,0 +1,5 @@
+"""Between the API and the store: what is neither, such as pictures, digests, and all that an estimate needs."""
+
+from meanbead.services import advice, digests, estimates, intake, parts, pictures
+
+__all__ = ["advice", "digests", "estimates", "intake", "parts", "pictures"]

@@ -1,0 +1,138 @@
+"""Recipes: the columns of a part's sheet, each on a machine, with a nozzle and a material."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session, joinedload
+
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.store.rows import NotFound
+from meanbead.store.tables import (
+    HouseRecipe,
+    Part,
+    RecipeRow,
+)
+
+
+def recipes_of(session: Session, part_id: int) -> Sequence[RecipeRow]:
+    """Columns of a part's sheet, left to right."""
+    return session.scalars(
+        select(RecipeRow)
+        .where(RecipeRow.part_id == part_id, RecipeRow.deleted_at.is_(None))
+        .order_by(RecipeRow.position, RecipeRow.id)
+        .options(*_WITH_PARTS)
+    ).all()
+
+
+def get_recipe(session: Session, recipe_id: int) -> RecipeRow:
+    """One recipe with its machine, nozzle and material."""
+    row = session.scalars(
+        select(RecipeRow).where(RecipeRow.id == recipe_id, RecipeRow.deleted_at.is_(None)).options(*_WITH_PARTS)
+    ).one_or_none()
+    if row is None:
+        raise NotFound(f"There is no recipe {recipe_id}.")
+    return row
+
+
+_WITH_PARTS = (
+    joinedload(RecipeRow.machine),
+    joinedload(RecipeRow.nozzle),
+    joinedload(RecipeRow.material),
+)
+
+
+def add_recipe(
+    session: Session,
+    part: Part,
+    *,
+    name: str,
+    machine_id: int,
+    nozzle_id: int,
+    material_id: int,
+    choices: Recipe,
+    gcode_id: int | None = None,
+    after: RecipeRow | None = None,
+) -> RecipeRow:
+    """A new column, right of ``after`` or at the end."""
+    row = RecipeRow(
+        part_id=part.id,
+        name=name[:120],
+        machine_id=machine_id,
+        nozzle_id=nozzle_id,
+        material_id=material_id,
+        choices=stored_choices(choices),
+        gcode_id=gcode_id,
+        position=_position(session, part.id, after),
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def copy_recipe(
+    session: Session, original: RecipeRow, part: Part, *, name: str = "", beside: bool = False
+) -> RecipeRow:
+    """A column like another one: right of it, or at the end of a part's sheet."""
+    row = add_recipe(
+        session,
+        part,
+        name=name or original.name,
+        machine_id=original.machine_id,
+        nozzle_id=original.nozzle_id,
+        material_id=original.material_id,
+        choices=Recipe.model_validate(original.choices),
+        gcode_id=original.gcode_id,
+        after=original if beside else None,
+    )
+    row.house_id, row.house_version = original.house_id, original.house_version
+    session.flush()
+    return row
+
+
+def link_to_house(session: Session, column: RecipeRow, house: HouseRecipe) -> None:
+    """Say that a column holds a house recipe as it is now. What the column prints is the same: its version stays."""
+    session.execute(
+        update(RecipeRow)
+        .where(RecipeRow.id == column.id)
+        .values(house_id=house.id, house_version=house.version, updated_at=RecipeRow.updated_at)
+    )
+    session.expire(column, ["house_id", "house_version", "house"])
+
+
+def columns_of_house(session: Session, house_id: int) -> Sequence[RecipeRow]:
+    """Columns that were filled from a house recipe, with their parts."""
+    return session.scalars(
+        select(RecipeRow)
+        .join(Part)
+        .where(RecipeRow.house_id == house_id, RecipeRow.deleted_at.is_(None), Part.deleted_at.is_(None))
+        .order_by(RecipeRow.id)
+        .options(joinedload(RecipeRow.part))
+    ).all()
+
+
+def _position(session: Session, part_id: int, after: RecipeRow | None) -> float:
+    """A place between two neighbours, so that no other row has to move."""
+    places = select(RecipeRow.position).where(RecipeRow.part_id == part_id, RecipeRow.deleted_at.is_(None))
+    if after is None:
+        last = session.scalar(select(func.max(places.subquery().c.position)))
+        return 0.0 if last is None else last + 1.0
+    following = session.scalar(places.where(RecipeRow.position > after.position).order_by(RecipeRow.position).limit(1))
+    return after.position + 1.0 if following is None else (after.position + following) / 2
+
+
+def stored_choices(choices: Recipe) -> dict[str, Any]:
+    """A recipe as it is stored: only what was chosen. The nozzle is a row of its own."""
+    return choices.model_copy(update={"nozzle_diameter_mm": None}).model_dump(exclude_none=True, exclude_defaults=True)
+
+
+def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material]:
+    """What the core needs of a recipe's row."""
+    return (
+        Recipe.model_validate(row.choices),
+        Printer.model_validate(row.machine.printer),
+        Nozzle.model_validate(row.nozzle.nozzle),
+        Material.model_validate(row.material.material),
+    )
