@@ -6,12 +6,54 @@ from apiflask import APIFlask
 from flask_compress import Compress
 
 from meanbead import __version__
-from meanbead.api import advice, describe, guard, house, jobs, pages, parts, problems, recipes, shelf, views
+from meanbead.api import (
+    advice,
+    describe,
+    estimates,
+    guard,
+    health,
+    house_recipes,
+    house_rules,
+    jobs,
+    machines,
+    pages,
+    part_views,
+    parts,
+    problems,
+    purposes,
+    recipes,
+    search,
+    settings,
+    shelf,
+    spools,
+    strokes,
+    uploads,
+)
 from meanbead.api.context import Context, attach
 from meanbead.core.estimate import Engine
 from meanbead.core.runtime import limits
 from meanbead.jobs.queue import Queue
 from meanbead.store.database import Database
+
+_NOUNS = (
+    parts,
+    uploads,
+    part_views,
+    recipes,
+    estimates,
+    settings,
+    strokes,
+    advice,
+    search,
+    house_recipes,
+    house_rules,
+    shelf,
+    machines,
+    purposes,
+    spools,
+    jobs,
+    health,
+)
 
 
 def create_app(database: Database | None, engine: Engine | None = None) -> APIFlask:
@@ -33,8 +75,8 @@ def create_app(database: Database | None, engine: Engine | None = None) -> APIFl
         attach(app, Context(database, engine or Engine(), Queue(database)))
     problems.register(app)
     guard.register(app)
-    for nouns in (parts, views, recipes, advice, house, shelf, jobs):
-        app.register_blueprint(nouns.blueprint)
+    for noun in _NOUNS:
+        app.register_blueprint(noun.blueprint)
     app.register_blueprint(pages.blueprint)
     describe.register(app)
     Compress(app)

@@ -6,11 +6,9 @@ from typing import Any
 
 from apiflask import APIBlueprint
 
-from meanbead import services, store
 from meanbead.api.context import context, session
-from meanbead.api.shapes import JobOut, WaterfallAsk, job_out
+from meanbead.api.jobs_schemas import JobOut, job_out
 from meanbead.store import jobs
-from meanbead.store.tables import Part
 
 FOLLOWS_COLUMN = ("estimate", "levers", "remedies")
 """Work that the page asks for anew when its column changes; what was begun for the old state is stopped."""
@@ -45,16 +43,3 @@ def cancel_job(job_id: int) -> JobOut:
     """Ask a job to stop; what it has found is kept."""
     with session() as db:
         return job_out(jobs.ask_to_stop(db, job_id))
-
-
-@blueprint.post("/waterfalls")
-@blueprint.input(WaterfallAsk)
-@blueprint.output(JobOut, status_code=202)
-def start_waterfall(json_data: WaterfallAsk) -> JobOut:
-    """Share out the difference between two columns among their changed settings, in the background."""
-    with session() as db:
-        digests = []
-        for recipe_id in (json_data.from_id, json_data.to_id):
-            row = store.recipes.get_recipe(db, recipe_id)
-            digests.append(services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest))
-    return start("waterfall", digests, {"from_id": json_data.from_id, "to_id": json_data.to_id})

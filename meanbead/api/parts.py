@@ -4,35 +4,27 @@ from __future__ import annotations
 
 from pathlib import PurePosixPath
 
-import numpy as np
 from apiflask import APIBlueprint
-from flask import Response, request
-from sqlalchemy import select
-from sqlalchemy.orm import Session, undefer
+from flask import request
+from sqlalchemy.orm import Session
 
 from meanbead import services, store
-from meanbead.api.binary import BINARY, PNG, binary
 from meanbead.api.context import session
 from meanbead.api.jobs import FOLLOWS_COLUMN, start
+from meanbead.api.jobs_schemas import JobOut
+from meanbead.api.parts_schemas import Headline, OrientationsAsk, PartEdit, PartOut, PartsOut, part_out
 from meanbead.api.problems import OpenUpload
-from meanbead.api.shapes import (
-    CloseAsk,
-    Headline,
-    JobOut,
-    OrientationsAsk,
-    PartEdit,
-    PartOut,
-    PartsOut,
-    VersionOnly,
-    part_out,
-)
+from meanbead.api.schema import VersionOnly
 from meanbead.core.errors import OpenSurface, PartError
 from meanbead.core.part.bodies import split_bodies
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
 from meanbead.core.runtime import limits
 from meanbead.store import jobs
-from meanbead.store.tables import Part, Purpose, Upload
+from meanbead.store.tables import (
+    Part,
+    Purpose,
+)
 
 blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts")
 
@@ -191,52 +183,3 @@ def restore_part(part_id: int) -> PartOut:
         part = store.rows.get(db, Part, part_id, deleted=True)
         store.rows.restore(db, part)
         return part_out(part)
-
-
-@blueprint.get("/uploads/<int:upload_id>/picture")
-@PNG
-def upload_picture(upload_id: int) -> Response:
-    """Where the surface of a file that waits for an answer is open, PNG."""
-    with session() as db:
-        store.uploads.get_upload(db, upload_id)
-        row = db.scalar(select(Upload).where(Upload.id == upload_id).options(undefer(Upload.picture)))
-        return Response(b"" if row is None else row.picture or b"", content_type="image/png")
-
-
-@blueprint.post("/uploads/<int:upload_id>/close")
-@blueprint.input(CloseAsk)
-@blueprint.output(JobOut, status_code=202)
-def close_upload(upload_id: int, json_data: CloseAsk) -> JobOut:
-    """Close an open surface by guessing, in the background, and keep it as a part that is marked so."""
-    with session() as db:
-        store.uploads.get_upload(db, upload_id)
-    arguments = {"upload_id": upload_id, **json_data.model_dump(mode="json")}
-    # Closed again after an undo, it is another part: an old job's is not found.
-    return start("close", arguments, arguments, again=True)
-
-
-@blueprint.get("/<int:part_id>/guessed")
-@BINARY
-@blueprint.doc(summary="1 for each triangle that was guessed, else 0, as 32-bit floats")
-def guessed(part_id: int) -> Response:
-    """Which triangles no file held."""
-    with session() as db:
-        part = store.rows.get(db, Part, part_id)
-        row = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.guessed_faces)))
-        marks = None if row is None else row.guessed_faces
-        count = int(part.facts["triangles"])
-    found = np.zeros(count, "<f4") if marks is None else np.frombuffer(marks, "u1").astype("<f4")
-    return binary(found.tobytes(), keep=True)
-
-
-@blueprint.get("/<int:part_id>/picture")
-@PNG
-def picture(part_id: int) -> Response:
-    """The part's drawing, PNG. Its address changes with the mesh, so it may be kept for long."""
-    with session() as db:
-        png = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.picture)))
-        if png is None:
-            raise store.rows.NotFound(f"There is no part {part_id}.")
-        response = Response(png.picture, content_type="image/png")
-    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
-    return response

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from functools import lru_cache
+from functools import lru_cache, singledispatch
 from typing import Any
 
 from apiflask import APIFlask
@@ -13,8 +13,8 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
-from meanbead.api import shapes
-from meanbead.api.shape import Shape
+from meanbead.api.schema import Schema
+from meanbead.api.stored import stored_out
 from meanbead.core.errors import MeanBeadError, OpenSurface, SeveralModels, UnitUnclear
 from meanbead.core.model.base import Model
 from meanbead.core.runtime import limits
@@ -89,18 +89,16 @@ def register(app: APIFlask) -> None:
 
     @app.errorhandler(MeanBeadError)
     def from_core(error: MeanBeadError) -> Response:
-        problem = Problem(
-            type=f"urn:meanbead:{error.code}",
-            title=error.message,
-            status=422,
-            detail=str(error),
-            errors=[FieldProblem(field=error.field, message=str(error))] if error.field else [],
+        return answer(
+            Problem(
+                type=f"urn:meanbead:{error.code}",
+                title=error.message,
+                status=422,
+                detail=str(error),
+                errors=[FieldProblem(field=error.field, message=str(error))] if error.field else [],
+                **_members(error),
+            )
         )
-        if isinstance(error, UnitUnclear):
-            problem = problem.model_copy(update={"suggested_unit": error.suggested, "extents": list(error.extents)})
-        if isinstance(error, SeveralModels):
-            problem = problem.model_copy(update={"models": error.names})
-        return answer(problem)
 
     @app.errorhandler(OpenUpload)
     def from_open(error: OpenUpload) -> Response:
@@ -128,7 +126,7 @@ def register(app: APIFlask) -> None:
                 title="Somebody else changed this in between.",
                 status=409,
                 detail="Nothing was overwritten. Look at what is stored now, and make your change again if it still fits.",
-                stored=shapes.out_of(error.row).model_dump(mode="json"),
+                stored=stored_out(error.row).model_dump(mode="json"),
             )
         )
 
@@ -141,6 +139,22 @@ def register(app: APIFlask) -> None:
     def from_defect(error: Exception) -> Response:
         _LOG.exception("unexpected error", exc_info=error)
         return answer(_plain(500, "Something went wrong in the program; nothing was changed. The log has the details."))
+
+
+@singledispatch
+def _members(error: MeanBeadError) -> dict[str, Any]:
+    """What a kind of error tells beside its words."""
+    return {}
+
+
+@_members.register
+def _(error: UnitUnclear) -> dict[str, Any]:
+    return {"suggested_unit": error.suggested, "extents": list(error.extents)}
+
+
+@_members.register
+def _(error: SeveralModels) -> dict[str, Any]:
+    return {"models": error.names}
 
 
 def _plain(status: int, detail: str) -> Problem:
@@ -163,7 +177,7 @@ def _invalid(error: ValidationError) -> Problem:
 def _models() -> dict[str, type[BaseModel]]:
     """Every model that a request may be checked by, by its name."""
     found: dict[str, type[BaseModel]] = {}
-    left: list[type[BaseModel]] = [Shape, Model]
+    left: list[type[BaseModel]] = [Schema, Model]
     while left:
         model = left.pop()
         found[model.__name__] = model

@@ -1,49 +1,41 @@
-"""Recipes over HTTP: the columns of a part's sheet, and their estimates."""
+"""Recipes over HTTP: the columns of a part's sheet."""
 
 from __future__ import annotations
 
-import re
-import time
 from pathlib import PurePosixPath
 
 from apiflask import APIBlueprint
-from flask import Response, request
+from flask import request
 from sqlalchemy.orm import Session
 
 from meanbead import services, store
 from meanbead.api.context import context, session, who
-from meanbead.api.jobs import FOLLOWS_COLUMN, start
-from meanbead.api.shapes import (
-    Figures,
-    PreviewAsk,
+from meanbead.api.jobs import FOLLOWS_COLUMN
+from meanbead.api.recipes_schemas import (
     RecipeAdd,
     RecipeEdit,
     RecipeOut,
     RecipesOut,
-    SampleAsk,
-    SensitivitiesOut,
-    SensitivityAsk,
-    SettingsOut,
-    VersionOnly,
     VersionsOut,
-    job_out,
     recipe_out,
     version_out,
 )
+from meanbead.api.schema import VersionOnly
 from meanbead.core.advise.context import with_settings
-from meanbead.core.compare.sensitivity import sensitivities
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer, Recipe
+from meanbead.core.model import Nozzle, Recipe
 from meanbead.core.recipe.adapt import adapted, short_line
-from meanbead.core.recipe.preview import Preview, preview
-from meanbead.core.recipe.resolve import resolve
-from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
+from meanbead.core.recipe.preview import preview
 from meanbead.core.runtime import limits
 from meanbead.store import jobs
-from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, Part, RecipeRow
-
-PATIENCE_S = 0.7
-"""What takes longer is told as a job, with its progress."""
+from meanbead.store.tables import (
+    HouseRecipe,
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+    RecipeRow,
+)
 
 blueprint = APIBlueprint("recipes", __name__, url_prefix="/api", tag="Recipes")
 
@@ -259,114 +251,6 @@ def restore_recipe(recipe_id: int) -> RecipeOut:
         return _full(db, row, store.rows.get(db, Part, row.part_id))
 
 
-@blueprint.post("/recipes/<int:recipe_id>/estimate")
-@blueprint.input(SampleAsk, location="query")
-@blueprint.output(Estimate)
-def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
-    """The estimate of a column: the stored one when its inputs are the same, else computed now.
-
-    With ``layers`` a sample of about so many will do; only full estimates are stored.
-    """
-    with session() as db:
-        row = store.recipes.get_recipe(db, recipe_id)
-        part = store.rows.get(db, Part, row.part_id)
-        inputs = services.digests.inputs_digest(row, part.digest)
-        found = store.estimates.find_estimate(db, inputs)
-        if found is not None:
-            return found
-        compute = services.estimates.computation(db, row, context().engine, query_data.layers)
-    # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
-    result = compute()
-    if result.layers_planned == result.layers:
-        with session() as db:
-            store.estimates.save_estimate(db, inputs, recipe_id, result)
-    return result
-
-
-@blueprint.post("/recipes/<int:recipe_id>/figures")
-@blueprint.output(Figures)
-def figures(recipe_id: int) -> Figures:
-    """The full estimate of a column, computed in the background: at once where it is known or quick, else with the job
-    that is at it. When that is done, ask again."""
-    with session() as db:
-        row = store.recipes.get_recipe(db, recipe_id)
-        inputs = services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest)
-        found = store.estimates.find_estimate(db, inputs)
-    if found is not None:
-        return Figures(estimate=found)
-    job = start("estimate", inputs, {"recipe_id": recipe_id, "inputs": inputs}, queue="quick")
-    until = time.monotonic() + PATIENCE_S
-    while time.monotonic() < until:
-        time.sleep(0.03)
-        with session() as db:
-            # The state first: a job that has ended has kept its estimate before.
-            state = jobs.get(db, job.id).state
-            found = store.estimates.find_estimate(db, inputs)
-        if found is not None:
-            return Figures(estimate=found)
-        if state not in jobs.UNDER_WAY:
-            break
-    with session() as db:
-        return Figures(job=job_out(jobs.get(db, job.id)))
-
-
-@blueprint.get("/recipes/<int:recipe_id>/layers")
-@blueprint.output(LayerLedger)
-def layers(recipe_id: int) -> LayerLedger:
-    """Where the seconds and the plastic of a column go, layer by layer."""
-    with session() as db:
-        row = store.recipes.get_recipe(db, recipe_id)
-        if row.gcode_id is not None:
-            raise MeanBeadError("A replayed file has no layers of its own to plan.", field="gcode")
-        job = services.estimates.job_of(db, row)
-    return context().engine.by_layer(job)
-
-
-@blueprint.post("/recipes/<int:recipe_id>/nudges")
-@blueprint.input(SensitivityAsk)
-@blueprint.output(SensitivitiesOut)
-def list_sensitivities(recipe_id: int, json_data: SensitivityAsk) -> SensitivitiesOut:
-    """What a step up or down, or the other options, of one setting would cost on this part."""
-    with session() as db:
-        job = services.estimates.job_of(db, store.recipes.get_recipe(db, recipe_id))
-    return SensitivitiesOut(nudges=sensitivities(context().engine, job, json_data.key))
-
-
-@blueprint.get("/recipes/<int:recipe_id>/settings")
-@blueprint.output(SettingsOut)
-def settings(recipe_id: int) -> SettingsOut:
-    """Everything that a column's recipe comes to, with neutral names and units."""
-    with session() as db:
-        return _settings(store.recipes.get_recipe(db, recipe_id))
-
-
-@blueprint.get("/recipes/<int:recipe_id>/settings.<any(csv, json):kind>")
-@blueprint.doc(summary="The settings sheet as a file, CSV or JSON")
-def settings_file(recipe_id: int, kind: str) -> Response:
-    """The settings sheet as a file. The JSON is a recipe that can be given to the command line."""
-    with session() as db:
-        row = store.recipes.get_recipe(db, recipe_id)
-        sheet = _settings(row)
-        effective = resolve(*store.recipes.recipe_inputs(row)).as_recipe()
-    body = as_csv(sheet.settings) if kind == "csv" else effective.model_dump_json(exclude_none=True, indent=1)
-    name = re.sub(r"[^A-Za-z0-9]+", "-", sheet.name).strip("-").lower() or "recipe"
-    response = Response(body, content_type="text/csv; charset=utf-8" if kind == "csv" else "application/json")
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'
-    return response
-
-
-def _settings(row: RecipeRow) -> SettingsOut:
-    if row.gcode_id is not None:
-        raise MeanBeadError("A replayed file does not tell its settings.", field="gcode")
-    return SettingsOut(
-        name=row.name,
-        machine=row.machine.name,
-        nozzle=row.nozzle.name,
-        material=row.material.name,
-        settings=settings_sheet(*store.recipes.recipe_inputs(row)),
-    )
-
-
 @blueprint.get("/recipes/<int:recipe_id>/versions")
 @blueprint.output(VersionsOut)
 def recipe_versions(recipe_id: int) -> VersionsOut:
@@ -376,18 +260,6 @@ def recipe_versions(recipe_id: int) -> VersionsOut:
         return VersionsOut(
             versions=[version_out(version) for version in store.versions.versions_of(db, RecipeRow, recipe_id)]
         )
-
-
-@blueprint.post("/preview")
-@blueprint.input(PreviewAsk)
-@blueprint.output(Preview)
-def preview_recipe(json_data: PreviewAsk) -> Preview:
-    """Bead, flow and ceiling of choices that are not stored."""
-    with session() as db:
-        printer = Printer.model_validate(store.rows.get(db, Machine, json_data.machine_id).printer)
-        nozzle = Nozzle.model_validate(store.rows.get(db, NozzleRow, json_data.nozzle_id).nozzle)
-        material = Material.model_validate(store.rows.get(db, MaterialRow, json_data.material_id).material)
-    return preview(json_data.choices, printer, nozzle, material)
 
 
 def _full(db: Session, row: RecipeRow, part: Part) -> RecipeOut:

@@ -1,4 +1,4 @@
-"""What all shapes of the API share."""
+"""What all that the API takes and gives shares."""
 
 from __future__ import annotations
 
@@ -17,7 +17,13 @@ RowId = Annotated[int, Field(ge=0, le=limits.ROW_ID)]
 Version = Annotated[int, Field(ge=0, le=limits.ROW_ID)]
 
 
-class Shape(BaseModel):
+class Schema(BaseModel):
     """Refuses unknown keys, and numbers that cannot be counted with."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class VersionOnly(Schema):
+    """Names the version that is to be deleted."""
+
+    version: Version

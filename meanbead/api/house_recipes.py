@@ -7,21 +7,16 @@ from sqlalchemy.orm import Session
 
 from meanbead import store
 from meanbead.api.context import session, who
-from meanbead.api.shapes import (
-    HouseAdd,
-    HouseEdit,
-    HouseOut,
-    HousesOut,
-    HouseUse,
-    VersionOnly,
-    VersionsOut,
-    house_out,
-    version_out,
-)
+from meanbead.api.house_recipes_schemas import HouseAdd, HouseEdit, HouseOut, HousesOut, HouseUse, house_out
+from meanbead.api.recipes_schemas import VersionsOut, version_out
+from meanbead.api.schema import VersionOnly
 from meanbead.core.errors import MeanBeadError
-from meanbead.store.tables import HouseRecipe, RecipeRow
+from meanbead.store.tables import (
+    HouseRecipe,
+    RecipeRow,
+)
 
-blueprint = APIBlueprint("house", __name__, url_prefix="/api/house-recipes", tag="House recipes")
+blueprint = APIBlueprint("house_recipes", __name__, url_prefix="/api/house-recipes", tag="House recipes")
 
 
 @blueprint.get("")

@@ -1,4 +1,4 @@
-"""What the part view and the layers view draw: mesh, facts with their places, strokes, first layer."""
+"""What the layers view draws: strokes, planned or of a replayed file, and the first layer."""
 
 from __future__ import annotations
 
@@ -7,87 +7,19 @@ from apiflask import APIBlueprint
 from flask import Response, request
 
 from meanbead import services, store
-from meanbead.api.binary import BINARY, binary, mesh_bytes, strokes_bytes
+from meanbead.api.binary import BINARY, binary, strokes_bytes
 from meanbead.api.context import context, session
-from meanbead.api.shape import Shape
+from meanbead.api.strokes_schemas import BeyondMark, StrokesIndex
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.first_layer import FirstLayer
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
-from meanbead.core.gcode.replay import MarkKind
-from meanbead.core.model import PartInsight
-from meanbead.core.part.insight import Insight
 from meanbead.core.runtime import limits
 from meanbead.core.strokes import FEATURES
-from meanbead.store.tables import Part
 
-blueprint = APIBlueprint("views", __name__, url_prefix="/api", tag="Views")
-
-
-class BeyondMark(Shape):
-    """Something that a replayed file does beyond the machine: in which line and layer, how much it asks for and how much
-    there is."""
-
-    kind: MarkKind
-    line: int
-    layer: int | None
-    value: float
-    limit: float
-
-
-class StrokesIndex(Shape):
-    """What there is to draw of a column, layer by layer, before any stroke is fetched. ``features`` and ``causes``
-    are the names of the numbers that strokes come with. ``marks`` are places where a
-    replayed file goes beyond the machine, the first thousand."""
-
-    strokes: int
-    first_stroke: list[int]
-    top_mm: list[float]
-    height_mm: list[float]
-    time_s: list[float]
-    wait_s: list[float]
-    features: list[str]
-    features_used: list[str]
-    causes: list[str]
-    low_mm: list[float]
-    high_mm: list[float]
-    melt_ceiling_mm3_s: float
-    fastest_mm_s: float
-    marks: list[BeyondMark]
-
-
-@blueprint.get("/parts/<int:part_id>/mesh")
-@BINARY
-@blueprint.doc(summary="The part's mesh in its pose, binary")
-def mesh(part_id: int) -> Response:
-    """The mesh in its pose. Its address holds the part's digest, so it may be kept."""
-    with session() as db:
-        store.rows.get(db, Part, part_id)
-        return binary(mesh_bytes(store.parts.load_solid(db, part_id)), keep=True)
-
-
-@blueprint.get("/parts/<int:part_id>/insight")
-@blueprint.output(PartInsight)
-def insight(part_id: int) -> PartInsight:
-    """Facts that decide settings, each with where on the part it is."""
-    return _insight(part_id).facts
-
-
-@blueprint.get("/parts/<int:part_id>/thickness")
-@BINARY
-@blueprint.doc(summary="Thickness behind each triangle, mm, as 32-bit floats")
-def thickness(part_id: int) -> Response:
-    """How thick the part is behind each triangle."""
-    return binary(_insight(part_id).thickness_mm.astype("<f4").tobytes(), keep=True)
-
-
-def _insight(part_id: int) -> Insight:
-    with session() as db:
-        store.rows.get(db, Part, part_id)
-        solid = store.parts.load_solid(db, part_id)
-    return context().engine.insight(solid)
+blueprint = APIBlueprint("strokes", __name__, url_prefix="/api", tag="Views")
 
 
 @blueprint.get("/recipes/<int:recipe_id>/strokes")

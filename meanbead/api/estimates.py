@@ -1,0 +1,134 @@
+"""Figures over HTTP: estimates of columns, layer by layer, of steps and of what is being typed."""
+
+from __future__ import annotations
+
+import time
+
+from apiflask import APIBlueprint
+
+from meanbead import services, store
+from meanbead.api.context import context, session
+from meanbead.api.estimates_schemas import (
+    Figures,
+    PreviewAsk,
+    SampleAsk,
+    SensitivitiesOut,
+    SensitivityAsk,
+    WaterfallAsk,
+)
+from meanbead.api.jobs import start
+from meanbead.api.jobs_schemas import JobOut, job_out
+from meanbead.core.compare.sensitivity import sensitivities
+from meanbead.core.errors import MeanBeadError
+from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer
+from meanbead.core.recipe.preview import Preview, preview
+from meanbead.store import jobs
+from meanbead.store.tables import (
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+)
+
+PATIENCE_S = 0.7
+"""What takes longer is told as a job, with its progress."""
+
+blueprint = APIBlueprint("estimates", __name__, url_prefix="/api", tag="Recipes")
+
+
+@blueprint.post("/recipes/<int:recipe_id>/estimate")
+@blueprint.input(SampleAsk, location="query")
+@blueprint.output(Estimate)
+def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
+    """The estimate of a column: the stored one when its inputs are the same, else computed now.
+
+    With ``layers`` a sample of about so many will do; only full estimates are stored.
+    """
+    with session() as db:
+        row = store.recipes.get_recipe(db, recipe_id)
+        part = store.rows.get(db, Part, row.part_id)
+        inputs = services.digests.inputs_digest(row, part.digest)
+        found = store.estimates.find_estimate(db, inputs)
+        if found is not None:
+            return found
+        compute = services.estimates.computation(db, row, context().engine, query_data.layers)
+    # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
+    result = compute()
+    if result.layers_planned == result.layers:
+        with session() as db:
+            store.estimates.save_estimate(db, inputs, recipe_id, result)
+    return result
+
+
+@blueprint.post("/recipes/<int:recipe_id>/figures")
+@blueprint.output(Figures)
+def figures(recipe_id: int) -> Figures:
+    """The full estimate of a column, computed in the background: at once where it is known or quick, else with the job
+    that is at it. When that is done, ask again."""
+    with session() as db:
+        row = store.recipes.get_recipe(db, recipe_id)
+        inputs = services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest)
+        found = store.estimates.find_estimate(db, inputs)
+    if found is not None:
+        return Figures(estimate=found)
+    job = start("estimate", inputs, {"recipe_id": recipe_id, "inputs": inputs}, queue="quick")
+    until = time.monotonic() + PATIENCE_S
+    while time.monotonic() < until:
+        time.sleep(0.03)
+        with session() as db:
+            # The state first: a job that has ended has kept its estimate before.
+            state = jobs.get(db, job.id).state
+            found = store.estimates.find_estimate(db, inputs)
+        if found is not None:
+            return Figures(estimate=found)
+        if state not in jobs.UNDER_WAY:
+            break
+    with session() as db:
+        return Figures(job=job_out(jobs.get(db, job.id)))
+
+
+@blueprint.get("/recipes/<int:recipe_id>/layers")
+@blueprint.output(LayerLedger)
+def layers(recipe_id: int) -> LayerLedger:
+    """Where the seconds and the plastic of a column go, layer by layer."""
+    with session() as db:
+        row = store.recipes.get_recipe(db, recipe_id)
+        if row.gcode_id is not None:
+            raise MeanBeadError("A replayed file has no layers of its own to plan.", field="gcode")
+        job = services.estimates.job_of(db, row)
+    return context().engine.by_layer(job)
+
+
+@blueprint.post("/recipes/<int:recipe_id>/nudges")
+@blueprint.input(SensitivityAsk)
+@blueprint.output(SensitivitiesOut)
+def list_sensitivities(recipe_id: int, json_data: SensitivityAsk) -> SensitivitiesOut:
+    """What a step up or down, or the other options, of one setting would cost on this part."""
+    with session() as db:
+        job = services.estimates.job_of(db, store.recipes.get_recipe(db, recipe_id))
+    return SensitivitiesOut(nudges=sensitivities(context().engine, job, json_data.key))
+
+
+@blueprint.post("/preview")
+@blueprint.input(PreviewAsk)
+@blueprint.output(Preview)
+def preview_recipe(json_data: PreviewAsk) -> Preview:
+    """Bead, flow and ceiling of choices that are not stored."""
+    with session() as db:
+        printer = Printer.model_validate(store.rows.get(db, Machine, json_data.machine_id).printer)
+        nozzle = Nozzle.model_validate(store.rows.get(db, NozzleRow, json_data.nozzle_id).nozzle)
+        material = Material.model_validate(store.rows.get(db, MaterialRow, json_data.material_id).material)
+    return preview(json_data.choices, printer, nozzle, material)
+
+
+@blueprint.post("/waterfalls")
+@blueprint.input(WaterfallAsk)
+@blueprint.output(JobOut, status_code=202)
+def start_waterfall(json_data: WaterfallAsk) -> JobOut:
+    """Share out the difference between two columns among their changed settings, in the background."""
+    with session() as db:
+        digests = []
+        for recipe_id in (json_data.from_id, json_data.to_id):
+            row = store.recipes.get_recipe(db, recipe_id)
+            digests.append(services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest))
+    return start("waterfall", digests, {"from_id": json_data.from_id, "to_id": json_data.to_id})

@@ -1,0 +1,64 @@
+"""What the API takes and gives: background work."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel
+
+from meanbead.api.schema import Schema
+from meanbead.api.uploads_schemas import ClosedUpload
+from meanbead.core.advise.confirm import Remedies
+from meanbead.core.advise.levers import Advice
+from meanbead.core.advise.search import SearchResult
+from meanbead.core.compare.waterfall import Waterfall
+from meanbead.core.part.orientations import OrientationEstimates
+from meanbead.store.tables import (
+    JobRow,
+)
+
+
+class JobOut(Schema):
+    """A piece of background work; what it finds stands under its kind's name, and grows while it runs."""
+
+    id: int
+    kind: str
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    share: float
+    doing: str
+    problem: str
+    stances: OrientationEstimates | None = None
+    waterfall: Waterfall | None = None
+    levers: Advice | None = None
+    search: SearchResult | None = None
+    remedies: Remedies | None = None
+    close: ClosedUpload | None = None
+
+
+def job_out(row: JobRow) -> JobOut:
+    """A job's row as it is given out."""
+    return JobOut(
+        id=row.id,
+        kind=row.kind,
+        state=row.state,
+        share=row.share,
+        doing=row.doing,
+        problem=row.problem,
+        **_result(row),
+    )
+
+
+_RESULTS: dict[str, type[BaseModel]] = {
+    "stances": OrientationEstimates,
+    "waterfall": Waterfall,
+    "levers": Advice,
+    "search": SearchResult,
+    "remedies": Remedies,
+    "close": ClosedUpload,
+}
+
+
+def _result(row: JobRow) -> dict[str, Any]:
+    """What a job has found, under its kind's name."""
+    model = _RESULTS.get(row.kind)
+    return {} if model is None or not row.result else {row.kind: model.model_validate(row.result)}

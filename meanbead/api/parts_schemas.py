@@ -1,0 +1,84 @@
+"""What the API takes and gives: parts."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated
+
+from pydantic import Field
+
+from meanbead.api.schema import Name, RowId, Schema, Version
+from meanbead.core.model import PartFacts, Pose
+from meanbead.core.model.part import Guesses
+from meanbead.store.tables import (
+    Part,
+)
+
+
+class Headline(Schema):
+    """The first column's result, for the list of parts."""
+
+    recipe_name: str
+    print_time_s: float
+    filament_g: float
+
+
+class PartOut(Schema):
+    """A part."""
+
+    id: int
+    name: str
+    version: int
+    file_name: str
+    note: str
+    facts: PartFacts
+    picture: str
+    pose: Pose
+    purpose_id: int | None
+    quantity: int
+    due_on: date | None
+    guessed: Guesses | None
+    headline: Headline | None = None
+
+
+class PartsOut(Schema):
+    """All parts."""
+
+    parts: list[PartOut]
+
+
+class PartEdit(Schema):
+    """A change of a part; what is left out stays. A ``due_on`` of null takes the date away, likewise a purpose."""
+
+    version: Version
+    name: Name | None = None
+    note: Annotated[str, Field(max_length=400)] | None = None
+    pose: Pose | None = None
+    purpose_id: RowId | None = None
+    quantity: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    due_on: date | None = None
+
+
+class OrientationsAsk(Schema):
+    """The column with whose recipe ways to stand are estimated."""
+
+    recipe_id: RowId
+
+
+def part_out(row: Part, headline: Headline | None = None) -> PartOut:
+    """A part's row as it is given out."""
+    return PartOut(
+        id=row.id,
+        name=row.name,
+        version=row.version,
+        file_name=row.file_name,
+        note=row.note,
+        facts=PartFacts.model_validate(row.facts),
+        picture=f"/api/parts/{row.id}/picture?{row.digest[:12]}",
+        pose=Pose.model_validate(row.pose),
+        purpose_id=row.purpose_id,
+        quantity=row.quantity,
+        due_on=row.due_on,
+        guessed=None if row.guessed is None else Guesses.model_validate(row.guessed),
+        headline=headline,
+    )

@@ -1,0 +1,45 @@
+"""What stands in the store now, as it is given out beside a refused write."""
+
+from __future__ import annotations
+
+from functools import singledispatch
+
+from pydantic import BaseModel
+
+from meanbead.api.house_recipes_schemas import house_out
+from meanbead.api.house_rules_schemas import house_rules_out
+from meanbead.api.machines_schemas import machine_out
+from meanbead.api.parts_schemas import part_out
+from meanbead.api.purposes_schemas import purpose_out
+from meanbead.api.recipes_schemas import recipe_out
+from meanbead.api.shelf_schemas import material_out, nozzle_out
+from meanbead.api.spools_schemas import spool_out
+from meanbead.store.tables import (
+    House,
+    HouseRecipe,
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+    Purpose,
+    RecipeRow,
+    Spool,
+    VersionedRow,
+)
+
+
+@singledispatch
+def stored_out(row: VersionedRow) -> BaseModel:
+    """Any row that people edit, as it is given out."""
+    raise TypeError(f"{type(row).__name__} is not given out")
+
+
+stored_out.register(Machine, machine_out)
+stored_out.register(NozzleRow, nozzle_out)
+stored_out.register(MaterialRow, material_out)
+stored_out.register(RecipeRow, recipe_out)
+stored_out.register(Part, part_out)
+stored_out.register(HouseRecipe, house_out)
+stored_out.register(Purpose, purpose_out)
+stored_out.register(House, house_rules_out)
+stored_out.register(Spool, spool_out)
