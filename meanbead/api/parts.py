@@ -123,6 +123,7 @@ def split_part(part_id: int, json_data: VersionOnly) -> PartsOut:
                 f"It would fall into {len(bodies):,} bodies.",
                 field="bodies",
                 remedy="Split it in the program that it was drawn in.",
+                code="over_limit",
             )
         columns = store.recipes.recipes_of(db, part_id)
         made = []

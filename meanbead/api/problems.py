@@ -29,6 +29,7 @@ class FieldProblem(BaseModel):
 
     field: str
     message: str
+    code: str = "invalid"
 
 
 class OpenUpload(Exception):
@@ -55,6 +56,10 @@ class Problem(BaseModel):
     models: list[str] | None = None
     upload_id: int | None = None
     sheets: bool | None = None
+
+
+def _urn(code: str) -> str:
+    return f"urn:meanbead:{code.replace('_', '-')}"
 
 
 def answer(problem: Problem) -> Response:
@@ -91,11 +96,11 @@ def register(app: APIFlask) -> None:
     def from_core(error: MeanBeadError) -> Response:
         return answer(
             Problem(
-                type=f"urn:meanbead:{error.code}",
+                type=_urn(error.code),
                 title=error.message,
                 status=422,
                 detail=str(error),
-                errors=[FieldProblem(field=error.field, message=str(error))] if error.field else [],
+                errors=[FieldProblem(field=error.field, message=str(error), code=error.code)] if error.field else [],
                 **_members(error),
             )
         )
@@ -104,11 +109,11 @@ def register(app: APIFlask) -> None:
     def from_open(error: OpenUpload) -> Response:
         return answer(
             Problem(
-                type="urn:meanbead:open-surface",
+                type=_urn(error.problem.code),
                 title=error.problem.message,
                 status=422,
                 detail=str(error.problem),
-                errors=[FieldProblem(field="file", message=str(error.problem))],
+                errors=[FieldProblem(field="file", message=str(error.problem), code=error.problem.code)],
                 upload_id=error.upload_id,
                 sheets=error.problem.sheets,
             )
@@ -122,7 +127,7 @@ def register(app: APIFlask) -> None:
     def from_stale(error: Stale) -> Response:
         return answer(
             Problem(
-                type="urn:meanbead:stale",
+                type=_urn("stale"),
                 title="Somebody else changed this in between.",
                 status=409,
                 detail="Nothing was overwritten. Look at what is stored now, and make your change again if it still fits.",
@@ -165,11 +170,11 @@ def _invalid(error: ValidationError) -> Problem:
     # A validation error carries its model's name, which finds the keys that could have been meant.
     found = explain(error, _models().get(error.title))
     return Problem(
-        type="urn:meanbead:invalid",
+        type=_urn("invalid"),
         title="Some fields cannot be used as they are.",
         status=422,
         detail=" ".join(f"{field_label(problem.field)}: {problem.message}" for problem in found),
-        errors=[FieldProblem(field=problem.field, message=problem.message) for problem in found],
+        errors=[FieldProblem(field=problem.field, message=problem.message, code=problem.code) for problem in found],
     )
 
 

@@ -68,7 +68,9 @@ def strokes_piece(recipe_id: int, first: int, end: int) -> Response:
         raise MeanBeadError(f"There are {len(strokes.layers)} layers; ask for some of them.", field="first")
     low, high = np.searchsorted(strokes.layer, [first, end])
     if high - low > limits.STROKES_PER_PIECE and end - first > 1:
-        raise MeanBeadError("That is too much for one piece.", field="end", remedy="Ask for fewer layers.")
+        raise MeanBeadError(
+            "That is too much for one piece.", field="end", remedy="Ask for fewer layers.", code="over_limit"
+        )
     resting = resting_share(strokes, (first, end)) if request.args.get("resting") == "1" else None
     return binary(strokes_bytes(detail, slice(int(low), int(high)), resting, None if drawn is None else drawn.beyond))
 

@@ -40,6 +40,20 @@ class Sentences(unittest.TestCase):
     def test_rules_across_fields_keep_their_own_words(self) -> None:
         self.assertIn("must lie within", next(iter(said(Material, {"nozzle_temp_c": 300}).values())))
 
+    def test_kinds_are_told_apart_by_codes(self) -> None:
+        cases = {
+            "not_a_number": {"flow_ratio": "wide"},
+            "not_whole": {"walls": 2.5},
+            "too_large": {"flow_ratio": 9},
+            "too_small": {"walls": -1},
+            "unknown_option": {"seam": "left"},
+            "unknown_key": {"zzz": 1},
+        }
+        for code, keys in cases.items():
+            with self.assertRaises(ValidationError) as caught:
+                Recipe.model_validate(keys)
+            self.assertEqual([problem.code for problem in explain(caught.exception, Recipe)], [code])
+
     def test_long_input_is_cut(self) -> None:
         self.assertLess(len(said(Recipe, {"walls": "9" * 500 + "x"})["walls"]), 100)
 

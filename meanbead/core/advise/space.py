@@ -53,7 +53,7 @@ class Space:
         if not vary:
             raise RecipeError("Nothing is to vary.", field="vary", remedy="Name at least one setting with its values.")
         if len(vary) > MAX_AXES:
-            raise RecipeError(f"{len(vary)} settings are more than {MAX_AXES}.", field="vary")
+            raise RecipeError(f"{len(vary)} settings are more than {MAX_AXES}.", field="vary", code="over_limit")
         known = {choice.key for choice in choices()} | set(_TOGETHER)
         for key in vary:
             if key not in known or key in ("machine", "material", "height_ranges"):

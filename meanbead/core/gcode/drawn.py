@@ -76,6 +76,7 @@ def drawn_file(stream: BinaryIO, printer: Printer, nozzle: Nozzle, material: Mat
             raise MeanBeadError(
                 f"The file has more than {limits.DRAWN_MOVES:,} moves: too many to draw. Its figures are on the bench.",
                 field="gcode",
+                code="over_limit",
             )
         blocks.append(block)
 

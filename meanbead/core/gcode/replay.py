@@ -202,7 +202,7 @@ def _pieces(stream: BinaryIO, size: int) -> Iterable[bytes]:
         cut = block.rfind(b"\n") + 1
         rest = block[cut:]
         if len(rest) > 1_000_000:
-            raise MeanBeadError("A line is longer than a megabyte: this is no G-code.", field="file")
+            raise MeanBeadError("A line is longer than a megabyte: this is no G-code.", field="file", code="over_limit")
         if cut:
             yield block[:cut]
     if rest:

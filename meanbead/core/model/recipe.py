@@ -197,7 +197,7 @@ class Adhesion(Model):
 
 
 class Recipe(Model):
-    """What a person chose. See :class:`meanbead.core.recipe.resolve.Plan` for what a printer is told."""
+    """What a person chose. See :class:`meanbead.core.model.plan.Plan` for what a printer is told."""
 
     nozzle_diameter_mm: Annotated[float, Field(ge=0.1, le=2.0)] | None = None
     layer_height_mm: HeightMm | None = None

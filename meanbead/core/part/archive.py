@@ -46,6 +46,7 @@ def model_of(data: bytes, member: str = "") -> tuple[bytes, str]:
                     f"The archive holds {len(names):,} models; {limits.ARCHIVE_MODELS} can be taken at once.",
                     field="file",
                     remedy="Unpack it, and add those that you want.",
+                    code="over_limit",
                 )
             if member and member not in names:
                 raise PartError(
@@ -105,4 +106,5 @@ def bomb(what: str) -> PartError:
         f"The {what} unpacks to more than a part could need.",
         field="file",
         remedy=f"The limit is {limits.megabytes(limits.UNPACKED_BYTES)} unpacked: export it coarser, or as binary STL.",
+        code="over_limit",
     )

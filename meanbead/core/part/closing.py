@@ -75,6 +75,7 @@ def close_gaps(
             f"The surface falls into {len(pieces):,} pieces; up to {limits.BODIES_CLOSED:,} can be closed.",
             field="file",
             remedy="Join them in the program that it was drawn in.",
+            code="over_limit",
         )
     sound = [_as_it_is(v, f) for v, f in pieces]
     broken = [k for k, solid in enumerate(sound) if solid is None]

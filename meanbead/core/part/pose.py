@@ -40,6 +40,7 @@ def posed(solid: Solid, pose: Pose) -> Solid:
             f"That would make it {size[0]:.4g} x {size[1]:.4g} x {size[2]:.4g} mm.",
             field="pose",
             remedy=f"A part has to be between {MIN_SIZE_MM:g} and {MAX_SIZE_MM:g} mm long.",
+            code="over_limit",
         )
     vertices = vertices - [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
     faces = solid.faces if np.linalg.det(matrix) > 0 else np.ascontiguousarray(solid.faces[:, ::-1])

@@ -49,6 +49,7 @@ def read_mesh(data: bytes, filename: str, member: str = "") -> RawMesh:
             f"The file is {len(data) / limits.MB:.1f} MB; the limit is {limits.megabytes(limits.PART_FILE_BYTES)}.",
             field="file",
             remedy="Export it with fewer triangles.",
+            code="over_limit",
         )
     ending = filename.rsplit(".", 1)[-1].lower() if "." in filename else ""
     if data[:2] == b"PK" and ending != "3mf" and not is_threemf(data):
@@ -247,4 +248,5 @@ def _too_many(count: int) -> PartError:
         f"The part has {count:,} triangles; the limit is {limits.TRIANGLES:,}.",
         field="file",
         remedy="Export it with a coarser resolution; 0.01 mm is finer than any print.",
+        code="over_limit",
     )

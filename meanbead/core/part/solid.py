@@ -145,6 +145,7 @@ def _check_size(used: NDArray[np.float64]) -> None:
             f"The part is {size}, larger than {MAX_SIZE_MM:g} mm, which no machine here prints.",
             field="file",
             remedy="Check the unit that it was exported in, or cut it into pieces.",
+            code="over_limit",
         )
     if largest < MIN_SIZE_MM:
         raise PartError(

@@ -65,6 +65,7 @@ def cut_solid(inputs: CutInputs) -> Cut:
             f"The part would have more than {MAX_LAYERS:,} layers.",
             field="layer_height_mm",
             remedy="Use a higher layer.",
+            code="over_limit",
         )
     if heights:
         layers = slope_layers(solid, inputs.first_layer_height_mm, heights)

@@ -236,6 +236,7 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
             "The infill would be more than 20 km of strokes.",
             field="infill.density",
             remedy="Use less infill, wider lines or higher layers.",
+            code="over_limit",
         )
     twice = np.zeros(len(islands))
     if shape.infill_overlap_mm:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any, get_args
@@ -14,10 +15,15 @@ RENAMED = {"line_multiplier": "lines_side_by_side"}
 
 @dataclass(frozen=True)
 class Problem:
-    """One field's problem: ``field`` is its dotted name, ``message`` a sentence with the remedy."""
+    """One field's problem: ``field`` is its dotted name, ``message`` a sentence with the remedy, ``code`` tells its kind
+    to programs: ``not_a_number``, ``too_large``, ``unknown_key`` ... (see :data:`WORDINGS`)."""
 
     field: str
     message: str
+    code: str = "invalid"
+
+
+Wording = Callable[[object, dict[str, Any]], str]
 
 
 def explain(error: ValidationError, model: type[BaseModel] | None = None) -> list[Problem]:
@@ -25,46 +31,58 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> lis
     found: list[Problem] = []
     for detail in error.errors(include_url=False):
         path = [str(step) for step in detail["loc"]]
-        found.append(Problem(".".join(path), _sentence(detail, path, model)))
+        found.append(_problem(detail, path, model))
     return found
 
 
-def _sentence(detail: Any, path: list[str], model: type[BaseModel] | None) -> str:
-    kind: str = detail["type"]
-    given = detail.get("input")
-    context: dict[str, Any] = detail.get("ctx") or {}
+def _number(given: object, context: dict[str, Any]) -> str:
+    return f"Must be a number, not {_short(given)}."
+
+
+def _bound(words: str) -> Wording:
+    return lambda given, context: f"Must be {words} {next(iter(context.values())):g}, not {_short(given)}."
+
+
+def _choice(given: object, context: dict[str, Any]) -> str:
+    return f"Must be one of {context.get('expected')}, not {_short(given)}."
+
+
+WORDINGS: dict[str, tuple[str, Wording]] = {
+    "greater_than": ("too_small", _bound("more than")),
+    "greater_than_equal": ("too_small", _bound("at least")),
+    "less_than": ("too_large", _bound("less than")),
+    "less_than_equal": ("too_large", _bound("at most")),
+    "float_type": ("not_a_number", _number),
+    "float_parsing": ("not_a_number", _number),
+    "int_type": ("not_a_number", _number),
+    "int_parsing": ("not_a_number", _number),
+    "finite_number": (
+        "not_a_number",
+        lambda given, context: f"Must be a number that can be counted with, not {_short(given)}.",
+    ),
+    "int_from_float": ("not_whole", lambda given, context: f"Must be a whole number, not {_short(given)}."),
+    "literal_error": ("unknown_option", _choice),
+    "enum": ("unknown_option", _choice),
+    "missing": ("missing", lambda given, context: "Must be given."),
+    "json_invalid": ("not_json", lambda given, context: f"Not valid JSON: {context.get('error')}."),
+    "value_error": ("contradiction", lambda given, context: f"{context.get('error')}."),
+}
+"""By kind of validation error: the code, and what it says."""
+
+
+def _unknown_key(path: list[str], model: type[BaseModel] | None) -> str:
+    keys = _keys(model, path[:-1]) if model else []
+    renamed = RENAMED.get(path[-1])
+    near = [renamed] if renamed in keys else get_close_matches(path[-1], keys, 1)
+    return f"There is no such key.{f' Did you mean {near[0]}?' if near else ' Remove it.'}"
+
+
+def _problem(detail: Any, path: list[str], model: type[BaseModel] | None) -> Problem:
+    field, kind = ".".join(path), detail["type"]
     if kind == "extra_forbidden":
-        keys = _keys(model, path[:-1]) if model else []
-        renamed = RENAMED.get(path[-1])
-        near = [renamed] if renamed in keys else get_close_matches(path[-1], keys, 1)
-        return f"There is no such key.{f' Did you mean {near[0]}?' if near else ' Remove it.'}"
-    if kind in ("greater_than", "greater_than_equal", "less_than", "less_than_equal"):
-        bound = next(iter(context.values()))
-        words = {
-            "greater_than": "more than",
-            "greater_than_equal": "at least",
-            "less_than": "less than",
-            "less_than_equal": "at most",
-        }
-        return f"Must be {words[kind]} {bound:g}, not {_short(given)}."
-    if kind in ("float_type", "float_parsing", "int_type", "int_parsing", "finite_number"):
-        return (
-            f"Must be a number that can be counted with, not {_short(given)}."
-            if kind == "finite_number"
-            else f"Must be a number, not {_short(given)}."
-        )
-    if kind == "int_from_float":
-        return f"Must be a whole number, not {_short(given)}."
-    if kind in ("literal_error", "enum"):
-        return f"Must be one of {context.get('expected')}, not {_short(given)}."
-    if kind == "missing":
-        return "Must be given."
-    if kind == "json_invalid":
-        return f"Not valid JSON: {context.get('error')}."
-    if kind == "value_error":
-        return f"{context.get('error')}."
-    message: str = detail["msg"]
-    return f"{message}."
+        return Problem(field, _unknown_key(path, model), "unknown_key")
+    code, says = WORDINGS.get(kind, ("invalid", lambda given, context: f"{detail['msg']}."))
+    return Problem(field, says(detail.get("input"), detail.get("ctx") or {}), code)
 
 
 def _keys(model: type[BaseModel], path: list[str]) -> list[str]:
