@@ -9,11 +9,12 @@ import manifold3d
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.estimate.engine import Engine
-from meanbead.core.estimate.job import PrintJob, prepare
+from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
-from meanbead.core.rules import findings, with_findings
+from meanbead.core.rules import findings
+from tests.support.estimating import estimate_with_findings
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 
 ENGINE = Engine()
@@ -86,7 +87,7 @@ class Confirmed(unittest.TestCase):
     def test_nothing_is_stated_as_a_saving_that_was_not_computed(self) -> None:
         for name in CASES:
             job, context, _ = looked_at(name)
-            estimate = with_findings(ENGINE.estimate(job), prepare(job), ENGINE.facts(job.solid))
+            estimate = estimate_with_findings(ENGINE, job)
             self.assertNotIn("waste", [entry.severity for entry in estimate.findings])
             for finding in findings(context.rule_input(job, estimate=estimate)):
                 for words in (finding.sentence, finding.remedy, finding.reason):

@@ -16,6 +16,7 @@ from meanbead.core.recipe.preview import preview
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import parallel_apply
+from tests.support.estimating import estimate_with_findings
 from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()
@@ -29,7 +30,7 @@ def estimate(keys: dict | None = None, solid=None, printer: dict | None = None, 
         Nozzle(bore_mm=nozzle),
         material or Material(),
     )
-    return ENGINE.estimate(job)
+    return estimate_with_findings(ENGINE, job)
 
 
 class TheWhole(unittest.TestCase):
@@ -62,7 +63,8 @@ class TheWhole(unittest.TestCase):
 
     def test_same_input_same_bits(self) -> None:
         self.assertEqual(
-            estimate().model_dump_json(), Engine().estimate(PrintJob(box(20, 20, 6), Recipe())).model_dump_json()
+            estimate().model_dump_json(),
+            estimate_with_findings(Engine(), PrintJob(box(20, 20, 6), Recipe())).model_dump_json(),
         )
 
 

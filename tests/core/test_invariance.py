@@ -176,19 +176,19 @@ class Catalogue(unittest.TestCase):
     """The file of choices says nothing that nobody reads."""
 
     def test_rows_hold_known_words_only(self) -> None:
-        known = {"label", "unit", "kind", "everyday", "explain", "default", "when", "options"}
-        catalogue = tomllib.loads(files("meanbead.core").joinpath("choices.toml").read_text("utf-8"))
+        known = {"label", "unit", "kind", "everyday", "explain", "when", "options"}
+        catalogue = tomllib.loads(files("meanbead.core.recipe").joinpath("choices.toml").read_text("utf-8"))
         for rows in catalogue.values():
             for key, row in rows.items():
                 self.assertLessEqual(set(row), known, key)
 
     def test_groups_stand_in_the_order_in_which_people_decide(self) -> None:
-        catalogue = tomllib.loads(files("meanbead.core").joinpath("choices.toml").read_text("utf-8"))
+        catalogue = tomllib.loads(files("meanbead.core.recipe").joinpath("choices.toml").read_text("utf-8"))
         order = ["Printed with", "Nozzle and bead", "Shell", "Infill", "Pace", "Temperature and cooling"]
         self.assertEqual(list(catalogue)[: len(order)], order)
 
     def test_names_differ_within_a_group(self) -> None:
-        catalogue = tomllib.loads(files("meanbead.core").joinpath("choices.toml").read_text("utf-8"))
+        catalogue = tomllib.loads(files("meanbead.core.recipe").joinpath("choices.toml").read_text("utf-8"))
         labels = [row["label"] for rows in catalogue.values() for row in rows.values()]
         # Pasted columns find their rows by name and unit.
         units = [row.get("unit", "") for rows in catalogue.values() for row in rows.values()]

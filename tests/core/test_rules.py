@@ -17,8 +17,8 @@ from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.trial import try_out
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine
-from meanbead.core.estimate.job import PrintJob, prepare
-from meanbead.core.model import Estimate, Limits, Material, Nozzle, Printer, Recipe
+from meanbead.core.estimate.job import PrintJob
+from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe
 from meanbead.core.model.finding import Finding
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.insight import Spot
@@ -26,9 +26,10 @@ from meanbead.core.model.shop import Shop
 from meanbead.core.part import slices
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
-from meanbead.core.rules import RULES, findings, with_findings
+from meanbead.core.rules import RULES, findings
 from meanbead.core.rules.conventions import convention_label, topics
 from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some
+from tests.support.estimating import estimate_with_findings
 from tests.support.insights import insight
 from tests.support.solids import block, box, cylinder, ledge, solid_of, table
 
@@ -162,17 +163,12 @@ class EachRule(unittest.TestCase):
         self.assertEqual([finding.rule for finding in findings(context.rule_input(job))], ["ptfe_lining"])
 
 
-def told(job: PrintJob, layers: int | None = None) -> Estimate:
-    """An estimate with what the rules say of it by itself."""
-    return with_findings(ENGINE.estimate(job, layers), prepare(job), ENGINE.facts(job.solid))
-
-
 def rules(
     keys: dict[str, Any] | None = None, *, solid: Solid = BLOCK, bore: float = 0.4, **printer: Any
 ) -> dict[str, Finding]:
     """What is said without insight or purpose, by rule."""
     job = PrintJob(solid, Recipe.model_validate(keys or {}), Printer.model_validate(printer), Nozzle(bore_mm=bore))
-    return {finding.rule: finding for finding in told(job).findings}
+    return {finding.rule: finding for finding in estimate_with_findings(ENGINE, job).findings}
 
 
 class OfTheEngineAlone(unittest.TestCase):
@@ -188,7 +184,7 @@ class OfTheEngineAlone(unittest.TestCase):
 
     def test_gravest_first(self) -> None:
         job = PrintJob(BLOCK, Recipe(nozzle_temp_c=290, layer_height_mm=0.32))
-        order = [finding.severity for finding in told(job, 6).findings]
+        order = [finding.severity for finding in estimate_with_findings(ENGINE, job, 6).findings]
         self.assertEqual(order, sorted(order, key=["stop", "risk", "waste", "note"].index))
 
     def test_lost_detail_is_a_share_and_a_narrower_line_brings_it_back(self) -> None:
@@ -209,7 +205,7 @@ class OfTheEngineAlone(unittest.TestCase):
             return None if 2.0 < height_mm < 2.3 else real(manifold, height_mm)
 
         with mock.patch.object(slices, "_cut", broken):
-            result = told(PrintJob(cylinder(14.2, 6), Recipe()))
+            result = estimate_with_findings(ENGINE, PrintJob(cylinder(14.2, 6), Recipe()))
         found = next(finding for finding in result.findings if finding.rule == "layers_from_neighbours")
         self.assertEqual(found.value, 1)
         self.assertIn("Layer 11", found.sentence)
