@@ -2,20 +2,20 @@ import { lazy, Suspense, useState } from "react";
 import { Link, NavLink, Route, Routes } from "react-router";
 import { personName, setPersonName } from "./lib/person";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
-import { HistoryProvider, UndoButtons } from "./lib/history";
-import { PartsPage } from "./pages/parts/PartsPage";
-import { ToastProvider } from "./parts/Toasts";
+import { HistoryProvider, UndoButtons } from "./components/history";
+import { PartsPage } from "./pages/PartsPage";
+import { ToastProvider } from "./components/Toasts";
 
-const BenchPage = lazy(() => import("./pages/bench/BenchPage"));
-const HouseRecipesPage = lazy(() => import("./pages/house/HouseRecipesPage"));
-const LayersPage = lazy(() => import("./pages/layers/LayersPage"));
-const PartLayout = lazy(() => import("./pages/part/PartLayout"));
-const ReadyPage = lazy(() => import("./pages/ready/ReadyPage"));
-const RecipeHistoryPage = lazy(() => import("./pages/house/RecipeHistoryPage"));
-const SettingsSheetPage = lazy(() => import("./pages/settings/SettingsSheetPage"));
-const HouseRulesPage = lazy(() => import("./pages/house/HouseRulesPage"));
-const TradeoffPage = lazy(() => import("./pages/tradeoff/TradeoffPage"));
-const ShelfPage = lazy(() => import("./pages/shelf/ShelfPage"));
+const BenchPage = lazy(() => import("./pages/BenchPage"));
+const HouseRecipesPage = lazy(() => import("./pages/HouseRecipesPage"));
+const LayersPage = lazy(() => import("./pages/LayersPage"));
+const PartLayout = lazy(() => import("./pages/PartLayout"));
+const ReadyPage = lazy(() => import("./pages/ReadyPage"));
+const RecipeHistoryPage = lazy(() => import("./pages/RecipeHistoryPage"));
+const SettingsSheetPage = lazy(() => import("./pages/SettingsSheetPage"));
+const HouseRulesPage = lazy(() => import("./pages/HouseRulesPage"));
+const TradeoffPage = lazy(() => import("./pages/TradeoffPage"));
+const ShelfPage = lazy(() => import("./pages/ShelfPage"));
 
 export function App() {
   return (

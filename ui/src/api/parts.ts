@@ -1,5 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { History } from "../lib/history";
+import type { History } from "../components/history";
 import { inLine } from "../lib/inLine";
 import { api, ProblemError, take, type Part, type PartEdit } from "./client";
 import { keys, partQuery } from "./queries";

@@ -1,0 +1,230 @@
+import { useEffect, useState } from "react";
+import { Link } from "react-router";
+import { api, take, type Finding, type Lever, type Part, type RecipeColumn } from "../../api/client";
+import { useJob } from "../../api/jobs";
+import { useFindings } from "../../api/queries";
+import { clockDifference, signed } from "../../lib/format";
+import { useToast } from "../../components/Toasts";
+import type { SheetActions } from "../sheet/useSheet";
+import { applyHere } from "./apply";
+
+const TONE: Record<Finding["severity"], { word: string; style: string }> = {
+  stop: { word: "Stop", style: "border-error bg-error text-error-content" },
+  risk: { word: "Risk", style: "border-warning text-warning" },
+  waste: { word: "Waste", style: "border-info text-info" },
+  note: { word: "Note", style: "border-secondary text-secondary" },
+};
+
+/** Which fact on the part shows what a finding speaks of. */
+const FACT: Record<string, string> = {
+  thin_wall: "thickness",
+  detail: "details",
+  overhang: "overhang",
+  slope: "slopes",
+  flat_top: "tops",
+  bridge: "bridges",
+  corner: "corners",
+};
+
+interface FindingsPanelProps {
+  part: Part;
+  column: RecipeColumn;
+  /** The figures are those of this version, so that findings can be asked for. */
+  ready: boolean;
+  actions: SheetActions;
+}
+
+/**
+ * What stands out in the column in focus, gravest first, each with why and what clears it. Remedies are tried while the
+ * list stands still; wastes, which are only known then, come in below it.
+ */
+export function FindingsPanel({ part, column, ready, actions }: FindingsPanelProps) {
+  const found = useFindings(column, part, ready);
+  const list = found.data?.findings as Finding[] | undefined;
+  const work = useRemedies(part, column, ready && found.data !== undefined && !found.isPlaceholderData);
+  const tried = work.job?.remedies ?? undefined;
+  const trying = work.busy || (tried === undefined && work.problem === null && !column.gcode);
+  return (
+    <section aria-labelledby="findings-title">
+      <h2 id="findings-title" className="font-serif text-2xl">
+        What stands out <span className="text-base text-quiet">in {column.name}</span>
+      </h2>
+      <p className="min-h-5 text-sm text-quiet">
+        {found.data === undefined ? (
+          "Reading the recipe …"
+        ) : found.data.purpose === "" ? (
+          <>
+            No limits are set:{" "}
+            <Link className="underline" to={`/parts/${part.id}/ready`}>
+              say what the part is for
+            </Link>
+            .
+          </>
+        ) : (
+          <>Held against the limits of “{found.data.purpose}” and the house’s rules.</>
+        )}
+      </p>
+      {list?.length === 0 && <p className="mt-1">Nothing. This recipe stays within all bounds.</p>}
+      <ul className="mt-2 space-y-2" aria-busy={found.isFetching}>
+        {list?.map((finding) => (
+          <Item key={finding.rule} finding={finding} part={part} column={column} tried={tried?.remedies} trying={trying} actions={actions} />
+        ))}
+      </ul>
+      {!column.gcode && list !== undefined && (
+        <>
+          <h3 className="mt-3 font-serif text-xl">Waste</h3>
+          <p className="min-h-5 text-sm text-quiet">
+            {work.problem ?? (trying ? "Trying what may save, on a sample of layers …" : tried?.waste.length ? "Each confirmed on a sample of layers of this part." : "None that the engine could confirm.")}
+          </p>
+          <ul className="mt-1 space-y-2" data-testid="waste">
+            {tried?.complete &&
+              tried.waste.map(({ finding, savings }) => (
+                <Item key={finding.rule} finding={finding as Finding} part={part} column={column} tried={savings} trying={false} actions={actions} saving={savings[0]} />
+              ))}
+          </ul>
+        </>
+      )}
+    </section>
+  );
+}
+
+/** The job that tries the remedies of a column's findings; it begins by itself once there are some. */
+function useRemedies(part: Part, column: RecipeColumn, ready: boolean) {
+  const about = ["remedies", column.id, column.version, part.version, part.facts.digest];
+  const work = useJob(about, async () =>
+    take(await api.POST("/api/recipes/{recipe_id}/remedies", { params: { path: { recipe_id: column.id } } })),
+  );
+  const { start } = work;
+  const wanted = ready && !column.gcode && work.job === undefined && !work.busy && work.problem === null;
+  const key = about.join(":");
+  useEffect(() => {
+    if (wanted) start();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- start is new at each render
+  }, [wanted, key]);
+  return work;
+}
+
+interface ItemProps {
+  finding: Finding;
+  part: Part;
+  column: RecipeColumn;
+  tried: Lever[] | undefined;
+  trying: boolean;
+  actions: SheetActions;
+  /** The best confirmed saving of a waste. */
+  saving?: Lever | undefined;
+}
+
+function Item({ finding, part, column, tried, trying, actions, saving }: ItemProps) {
+  const [open, setOpen] = useState(false);
+  const tone = TONE[finding.severity];
+  const first = finding.where[0];
+  return (
+    <li className="grid grid-cols-[3rem_minmax(0,1fr)] gap-2">
+      <span className={`mt-0.5 h-fit rounded-field border px-1 text-center text-xs ${tone.style}`}>{tone.word}</span>
+      <div>
+        <p>
+          {finding.sentence}{" "}
+          {saving ? (
+            <strong>
+              {saving.label}: {clockDifference(saving.time_s)}
+              {Math.abs(saving.filament_g) >= 0.05 && `, ${signed(saving.filament_g, 1)} g`}.
+            </strong>
+          ) : (
+            <span className="text-quiet">{finding.remedy}</span>
+          )}
+        </p>
+        <div className="mt-0.5 flex flex-wrap items-center gap-1.5">
+          {finding.remedies.map((way) => {
+            const trial = tried?.find((one) => one.rule === finding.rule && one.label === way.label);
+            return <Way key={way.label} label={way.label} trial={trial} trying={trying} confirmed={saving !== undefined} told={saving !== undefined && trial === saving} finding={finding} column={column} settings={way.settings} actions={actions} />;
+          })}
+          <button type="button" className="btn btn-ghost btn-xs text-quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
+            Why
+          </button>
+          {first && (
+            <Link className="text-xs underline" to={`/parts/${part.id}/ready?show=${FACT[first.kind] ?? ""}`}>
+              Show where
+            </Link>
+          )}
+          {finding.rule === "overhang" && (
+            <Link className="text-xs underline" to={`/parts/${part.id}/ready?side=stand`}>
+              Other ways to stand
+            </Link>
+          )}
+        </div>
+        {open && (
+          <p className="mt-1 border-l-2 border-rule pl-2 text-sm">
+            {finding.reason}
+            {finding.source && <span className="block text-quiet">Source: {finding.source}.</span>}
+            {finding.school && (
+              <span className="block text-quiet">
+                House rule, {finding.school}.{" "}
+                <Link className="underline" to="/house-rules">
+                  Change it
+                </Link>
+              </span>
+            )}
+            {finding.where.length > 0 && (
+              <span className="block text-quiet">
+                On the part: {finding.where.map((spot) => spot.sentence).slice(0, 3).join("; ")}
+                {finding.where.length > 3 && ` and ${finding.where.length - 3} more places`}.
+              </span>
+            )}
+          </p>
+        )}
+      </div>
+    </li>
+  );
+}
+
+interface WayProps {
+  label: string;
+  settings: Finding["remedies"][number]["settings"];
+  trial: Lever | undefined;
+  trying: boolean;
+  finding: Finding;
+  column: RecipeColumn;
+  actions: SheetActions;
+  /** It was seen to save, whether its finding falls silent or not. */
+  confirmed: boolean;
+  /** Its figures stand in the sentence already. */
+  told: boolean;
+}
+
+/** One way out, with what it costs; one that was tried and does not clear its finding is not offered, but keeps its place. */
+function Way({ label, settings, trial, trying, finding, column, actions, confirmed, told }: WayProps) {
+  const toast = useToast();
+  if (!trying && !confirmed && !trial?.clears.includes(finding.rule)) {
+    return (
+      <span className="px-2 text-xs text-quiet" title="Tried on a sample of layers: the finding would stay">
+        <s>{label}</s> does not clear it
+      </span>
+    );
+  }
+  const apply = () => {
+    applyHere(actions, column, trial?.settings ?? settings, label).catch((error: unknown) =>
+      toast(error instanceof Error ? error.message : String(error), { tone: "error" }),
+    );
+  };
+  return (
+    <button
+      type="button"
+      className="btn btn-outline btn-xs font-normal"
+      title={trial?.takes.length ? `Takes: ${trial.takes.join("; ")}` : "Changes this column; it can be undone"}
+      onClick={apply}
+    >
+      <span className="font-semibold">{label}</span>
+      {!told && <span className="inline-block min-w-24 text-left">
+        {trial ? (
+          <>
+            {clockDifference(trial.time_s)}
+            {Math.abs(trial.filament_g) >= 0.05 && `, ${signed(trial.filament_g, 1)} g`}
+          </>
+        ) : (
+          <span className="loading loading-dots loading-xs" aria-label="trying it" />
+        )}
+      </span>}
+    </button>
+  );
+}

@@ -1,0 +1,250 @@
+import { useEffect, useState } from "react";
+import { api, take, type Advice, type Lever, type Part, type RecipeColumn } from "../../api/client";
+import { useJob } from "../../api/jobs";
+import { clock, clockDifference, fixed, signed } from "../../lib/format";
+import { JobBar } from "../../components/JobBar";
+import { useToast } from "../../components/Toasts";
+import type { SheetActions } from "../sheet/useSheet";
+import { applyBeside, applyHere } from "./apply";
+
+type Goal = "minutes" | "grams" | "cost";
+const GOALS: readonly Goal[] = ["minutes", "grams", "cost"];
+const FEW = 5;
+
+interface LeversPanelProps {
+  part: Part;
+  column: RecipeColumn;
+  actions: SheetActions;
+}
+
+/** Every single change worth considering for the column in focus: what it saves, and what it takes. */
+export function LeversPanel({ part, column, actions }: LeversPanelProps) {
+  const [goal, setGoal] = useState<Goal>("minutes");
+  // Once asked for, levers follow the column in focus until the page is left.
+  const [following, setFollowing] = useState(false);
+  const about = [column.id, column.version, part.version, part.facts.digest, goal];
+  const work = useJob(about, async () =>
+    take(
+      await api.POST("/api/recipes/{recipe_id}/levers", {
+        params: { path: { recipe_id: column.id } },
+        body: { goal },
+      }),
+    ),
+  );
+  const idle = work.job === undefined && !work.busy && work.problem === null;
+  const { start } = work;
+  const wanted = following && idle && column.problem == null;
+  const key = about.join(":");
+  useEffect(() => {
+    if (!wanted) return undefined;
+    // Someone who is still editing does not want twenty recipes tried at each key.
+    const timer = setTimeout(start, 600);
+    return () => clearTimeout(timer);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- start is new at each render
+  }, [wanted, key]);
+  const advice = work.job?.levers;
+  return (
+    <section aria-labelledby="levers-title">
+      <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+        <h2 id="levers-title" className="font-serif text-2xl">
+          What to change next <span className="text-base text-quiet">in {column.name}</span>
+        </h2>
+        <div className="join" role="group" aria-label="Save">
+          {GOALS.map((one) => (
+            <button
+              key={one}
+              type="button"
+              aria-pressed={goal === one}
+              className={`btn join-item btn-xs ${goal === one ? "btn-neutral" : "btn-outline"}`}
+              onClick={() => setGoal(one)}
+            >
+              {one === "minutes" ? "Minutes" : one === "grams" ? "Grams" : "Cost"}
+            </button>
+          ))}
+        </div>
+      </div>
+      {!following && advice == null && (
+        <p className="mt-1">
+          <button
+            type="button"
+            className="btn btn-accent btn-sm mr-3"
+            onClick={() => {
+              setFollowing(true);
+              start();
+            }}
+          >
+            Try every change
+          </button>
+          <span className="text-quiet">
+            About thirty single changes, each computed on this part: what it saves, and what it takes away.
+          </span>
+        </p>
+      )}
+      <div className="mt-1">
+        <JobBar work={work} what="Trying every change" />
+      </div>
+      {advice && <Levers advice={advice} goal={goal} column={column} actions={actions} busy={work.busy} />}
+    </section>
+  );
+}
+
+interface LeversProps {
+  advice: Advice;
+  goal: Goal;
+  column: RecipeColumn;
+  actions: SheetActions;
+  busy: boolean;
+}
+
+function gain(lever: Lever, goal: Goal): number {
+  return goal === "minutes" ? lever.time_s : goal === "grams" ? lever.filament_g : lever.cost;
+}
+
+/** Whether a lever saves more of what is wanted than the sample may be off by. */
+function saves(lever: Lever, goal: Goal, base: Advice["base"]): boolean {
+  if (goal === "minutes") return lever.time_s < -Math.max(1, 0.003 * base.piece_time_s);
+  if (goal === "grams") return lever.filament_g < -0.003 * base.filament_g;
+  return lever.cost < -0.003 * base.expected_cost;
+}
+
+function Levers({ advice, goal, column, actions, busy }: LeversProps) {
+  const good = advice.levers.filter((lever) => saves(lever, goal, advice.base));
+  const groups = [
+    { title: "Takes nothing away", list: good.filter((one) => one.breaks.length === 0 && one.takes.length === 0) },
+    { title: "At a price", list: good.filter((one) => one.breaks.length === 0 && one.takes.length > 0) },
+    { title: "Breaks a limit of what it is for", list: good.filter((one) => one.breaks.length > 0) },
+  ];
+  const rest = advice.levers.filter((lever) => !saves(lever, goal, advice.base));
+  return (
+    <div>
+      {advice.together && (
+        <div className="my-2 flex flex-wrap items-center gap-x-3 border border-molten bg-molten-wash px-3 py-1.5">
+          <strong>{advice.together.label}:</strong>
+          <span className="font-serif text-xl leading-none">{clockDifference(advice.together.time_s)}</span>
+          {Math.abs(advice.together.filament_g) >= 0.05 && <span>{signed(advice.together.filament_g, 1)} g</span>}
+          <span className="text-sm text-quiet">
+            to {clock(advice.base.piece_time_s + advice.together.time_s)}
+            {advice.base.pieces > 1 && " a piece"}
+          </span>
+          <Actions lever={advice.together} column={column} actions={actions} />
+        </div>
+      )}
+      {groups.map(({ title, list }) => (
+        <Group key={title} title={title} list={list} goal={goal} column={column} actions={actions} />
+      ))}
+      {good.length === 0 && !busy && <p className="mt-1">Nothing that was tried saves any {goal}: this recipe is at its best here.</p>}
+      {rest.length > 0 && (
+        <details className="mt-2 text-sm">
+          <summary className="cursor-pointer text-quiet">
+            {rest.length} other changes: finer, stronger, or no gain in {goal}
+          </summary>
+          <Group title="" list={rest} goal={goal} column={column} actions={actions} all />
+        </details>
+      )}
+      <p className="mt-1 text-xs text-quiet">
+        Each computed by the engine on a sample of layers; ± is how far the sample may be off. Strength indices compare
+        recipes of this part: they are never a rating of what it carries.
+      </p>
+    </div>
+  );
+}
+
+/** A bound, rounded up: it is no figure to be exact about. */
+function roughly(seconds: number): string {
+  return clock(seconds < 90 ? Math.ceil(seconds) : 60 * Math.ceil(seconds / 60));
+}
+
+interface GroupProps {
+  title: string;
+  list: Lever[];
+  goal: Goal;
+  column: RecipeColumn;
+  actions: SheetActions;
+  all?: boolean;
+}
+
+function Group({ title, list, goal, column, actions, all = false }: GroupProps) {
+  const [more, setMore] = useState(all);
+  if (list.length === 0) return null;
+  const shown = more ? list : list.slice(0, FEW);
+  const caption = title || "Other changes";
+  return (
+    <div className="mt-2 overflow-x-auto">
+      <table className="w-full min-w-[36rem] table-fixed text-sm">
+        <caption className={title ? "pb-0.5 text-left font-semibold" : "sr-only"}>{caption}</caption>
+        <thead className="h-0 text-transparent [&_th]:h-0 [&_th]:p-0 [&_th]:leading-0">
+          <tr>
+            <th scope="col">Change</th>
+            <th scope="col" className="w-24">Time</th>
+            <th scope="col" className="w-20">{goal === "cost" ? "Cost" : "Filament"}</th>
+            <th scope="col" className="w-36">Apply</th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.map((lever) => (
+            <tr key={lever.label} className="border-t border-rule align-top">
+              <th scope="row" className="py-1 pr-3 text-left font-normal">
+                {lever.label}
+                <span className="text-quiet">
+                  {" "}
+                  {lever.group === "remedy" ? `clears: ${lever.why}` : lever.why}
+                </span>
+                {lever.takes.length > 0 && <span className="block text-warning">{lever.takes.join(" · ")}</span>}
+                {lever.breaks.length > 0 && (
+                  <span className="block text-error">Breaks: {lever.breaks.map((one) => one.sentence).join(" · ")}</span>
+                )}
+              </th>
+              <td className="whitespace-nowrap py-1 text-right">
+                <span className={gain(lever, goal) < 0 && goal === "minutes" ? "font-semibold" : ""}>{clockDifference(lever.time_s)}</span>
+                {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {roughly(lever.bound_s)}</span>}
+              </td>
+              <td className="whitespace-nowrap py-1 pl-3 text-right">
+                {goal === "cost" ? signed(lever.cost, 2) : `${signed(lever.filament_g, 1)}${Math.abs(lever.filament_g) >= 0.05 ? " g" : ""}`}
+              </td>
+              <td className="whitespace-nowrap py-1 pl-3 text-right">
+                <Actions lever={lever} column={column} actions={actions} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {list.length > shown.length && (
+        <button type="button" className="btn btn-ghost btn-xs" onClick={() => setMore(true)}>
+          {list.length - shown.length} more
+        </button>
+      )}
+    </div>
+  );
+}
+
+interface ActionsProps {
+  lever: Lever;
+  column: RecipeColumn;
+  actions: SheetActions;
+}
+
+function Actions({ lever, column, actions }: ActionsProps) {
+  const toast = useToast();
+  const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
+  const about = `${lever.label}, ${clockDifference(lever.time_s)}, ${fixed(lever.filament_g, 1)} g`;
+  return (
+    <span className="inline-flex gap-1">
+      <button
+        type="button"
+        className="btn btn-outline btn-xs"
+        aria-label={`Apply to this column: ${about}`}
+        onClick={() => void applyHere(actions, column, lever.settings, lever.label).catch(failed)}
+      >
+        Apply
+      </button>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs"
+        aria-label={`As a new column: ${about}`}
+        onClick={() => void applyBeside(actions, column, lever.settings, lever.label).catch(failed)}
+      >
+        As new
+      </button>
+    </span>
+  );
+}

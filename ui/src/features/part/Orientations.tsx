@@ -1,0 +1,116 @@
+import { useState } from "react";
+import { api, take, type Part } from "../../api/client";
+import { useJob } from "../../api/jobs";
+import type { PartChange } from "../../api/parts";
+import { useColumns } from "../../api/queries";
+import { clock, clockDifference, fixed } from "../../lib/format";
+import { JobBar } from "../../components/JobBar";
+import { matrixOf, then } from "./pose";
+
+interface StancesProps {
+  part: Part;
+  save: (change: PartChange, label: string) => Promise<void>;
+}
+
+/** Ways to stand the part, each estimated with supports where it needs them; one click takes one. */
+export function Stances({ part, save }: StancesProps) {
+  const columns = useColumns(part.id);
+  const usable = columns.data?.filter((column) => !column.gcode) ?? [];
+  const [wanted, setWanted] = useState<number | null>(null);
+  const column = usable.find((one) => one.id === wanted) ?? usable[0];
+  const work = useJob([part.facts.digest, column?.id, column?.version], async () =>
+    take(
+      await api.POST("/api/parts/{part_id}/stances", {
+        params: { path: { part_id: part.id } },
+        body: { recipe_id: column?.id ?? 0 },
+      }),
+    ),
+  );
+  if (columns.isError) return <p className="text-error">{columns.error.message}</p>;
+  if (column === undefined) {
+    return <p className="text-quiet">{columns.data ? "Ways are compared with a recipe: add a column on the bench first." : "Fetching the recipes …"}</p>;
+  }
+  const ways = work.job?.stances?.ways ?? [];
+  const present = ways.find((way) => way.present);
+  return (
+    <div className="space-y-2">
+      <div className="flex flex-wrap items-center gap-2 text-sm">
+        <label>
+          With{" "}
+          <select
+            className="select select-xs w-40 border-rule bg-base-100"
+            value={column.id}
+            onChange={(event) => setWanted(Number(event.target.value))}
+          >
+            {usable.map((one) => (
+              <option key={one.id} value={one.id}>
+                {one.name}
+              </option>
+            ))}
+          </select>
+        </label>
+        {!work.busy && ways.length === 0 && (
+          <button type="button" className="btn btn-accent btn-xs" onClick={work.start}>
+            Compare ways to stand
+          </button>
+        )}
+      </div>
+      <JobBar work={work} what="Estimating ways to stand" />
+      {ways.length === 0 && !work.busy && (
+        <p className="text-sm text-quiet">
+          The part’s flats and axes are tried, each estimated by the same engine with supports where they are needed: the
+          quickest that stands steadily comes first.
+        </p>
+      )}
+      <ul className="space-y-2">
+        {ways.map((way, index) => {
+          const { stance } = way;
+          return (
+            <li key={stance.pose.matrix?.join() ?? "as-is"} className={`flex gap-2 border p-1.5 ${way.present ? "border-molten" : "border-rule"}`}>
+              <img src={way.picture} alt="" width={240} height={180} className="h-20 w-24 shrink-0 self-center object-contain" />
+              <div className="min-w-0 flex-1 text-sm">
+                <p className="flex flex-wrap items-baseline gap-x-2">
+                  <span className="font-serif text-xl leading-none">{way.print_time_s == null ? "–" : clock(way.print_time_s)}</span>
+                  {way.filament_g != null && <span>{fixed(way.filament_g, 1)} g</span>}
+                  {present?.print_time_s != null && way.print_time_s != null && !way.present && (
+                    <span className="text-molten">{clockDifference(way.print_time_s - present.print_time_s)}</span>
+                  )}
+                  {way.present && <span className="text-quiet">as it stands now</span>}
+                </p>
+                <dl className="grid grid-cols-[auto_1fr_auto_1fr] gap-x-2 leading-snug">
+                  <Fact name="supports" value={way.support_g < 0.05 ? "none" : `${fixed(way.support_g, 1)} g, ${clock(way.support_s)}`} />
+                  <Fact name="overhang" value={`${fixed(stance.overhang_mm2 / 100, 1)} cm²`} />
+                  <Fact name="height" value={`${fixed(stance.height_mm, 0)} mm`} />
+                  <Fact name="on the bed" value={`${fixed(stance.footprint_mm2 / 100, 1)} cm²`} />
+                  <Fact name="steps" value={stance.step_mm2 < 1 ? "none" : `${fixed(stance.ridge_mm, 2)} mm, ${fixed(stance.step_mm2 / 100, 0)} cm²`} />
+                  <Fact name="tips at" value={`${fixed(stance.tip_angle_deg, 0)}°`} />
+                </dl>
+                {(way.problem || !way.steady) && (
+                  <p className="text-warning">{way.problem || "It would fall easily: not without a brim."}</p>
+                )}
+                {!way.present && !way.problem && (
+                  <button
+                    type="button"
+                    className="btn btn-outline btn-xs mt-1"
+                    onClick={() => void save({ pose: then(part.pose, matrixOf(stance.pose)) }, `how ${part.name} stands`)}
+                  >
+                    Stand it this way<span className="sr-only">, number {index + 1}</span>
+                  </button>
+                )}
+              </div>
+            </li>
+          );
+        })}
+      </ul>
+    </div>
+  );
+}
+
+function Fact({ name, value }: { name: string; value: string }) {
+  return (
+    <>
+      <dt className="whitespace-nowrap text-quiet">{name}</dt>
+      <dd className="whitespace-nowrap">{value}</dd>
+    </>
+  );
+}

@@ -1,0 +1,80 @@
+import { Link } from "react-router";
+import type { Part } from "../../api/client";
+import { useRemovePart, useRestorePart } from "../../api/queries";
+import { clock, fixed, percent } from "../../lib/format";
+import { useHistory, type Step } from "../../components/history";
+import { useToast } from "../../components/Toasts";
+
+/** One part in the list: its drawing, its size, and its first recipe's result. */
+export function PartCard({ part }: { part: Part }) {
+  const toast = useToast();
+  const history = useHistory();
+  const remove = useRemovePart();
+  const restore = useRestorePart();
+  const size = part.facts.extents_mm;
+
+  const takeAway = () =>
+    remove.mutate(part, {
+      onSuccess: (gone) => {
+        let standing = gone;
+        const step: Step = {
+          label: `removing ${part.name}`,
+          undo: async () => {
+            standing = await restore.mutateAsync(part.id);
+          },
+          redo: async () => {
+            standing = await remove.mutateAsync(standing);
+          },
+        };
+        history.push(step);
+        toast(`${part.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      },
+      onError: (error) => toast(error.message, { tone: "error" }),
+    });
+
+  return (
+    <article className="group relative flex h-full flex-col rounded-box border border-rule bg-base-100 hover:border-base-content">
+      <div className="border-b border-rule bg-base-200 dark:bg-base-200">
+        <img src={part.picture} alt="" width={480} height={360} className="h-40 w-full object-contain p-2" />
+      </div>
+      <div className="flex flex-1 flex-col p-3">
+        <h2 className="font-serif text-lg leading-tight">
+          <Link to={`/parts/${part.id}`} className="after:absolute after:inset-0 hover:underline">
+            {part.name}
+          </Link>
+        </h2>
+        <p className="text-sm text-quiet">
+          {fixed(size.x, 0)} × {fixed(size.y, 0)} × {fixed(size.z, 0)} mm · {fixed(part.facts.volume_mm3 / 1000, 1)} cm³
+        </p>
+        {part.note && <p className="mt-1 text-sm">{part.note}</p>}
+        {part.facts.mended.length > 0 && (
+          <p className="mt-1 text-sm text-warning">Mended: {part.facts.mended.join(" ")}</p>
+        )}
+        {part.guessed && (
+          <p className="mt-1 text-sm text-warning" title={part.guessed.sentences.join(" ")}>
+            Guessed: {percent(part.guessed.share)} of its surface
+          </p>
+        )}
+        <div className="mt-auto flex items-end justify-between gap-2 pt-3">
+          {part.headline ? (
+            <p className="min-w-0">
+              <span className="font-serif text-2xl leading-none">{clock(part.headline.print_time_s)}</span>
+              <span className="ml-2">{fixed(part.headline.filament_g, 1)} g</span>
+              <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
+            </p>
+          ) : (
+            <p className="text-sm text-quiet">Not estimated yet</p>
+          )}
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs relative z-10 text-quiet"
+            aria-label={`Remove ${part.name}`}
+            onClick={takeAway}
+          >
+            Remove
+          </button>
+        </div>
+      </div>
+    </article>
+  );
+}

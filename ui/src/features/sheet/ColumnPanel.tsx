@@ -1,0 +1,109 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api, take, type RecipeColumn } from "../../api/client";
+import { keys } from "../../api/queries";
+import { useHistory } from "../../components/history";
+import { useToast } from "../../components/Toasts";
+
+/** What can be done with the column in focus as a whole. */
+export function ColumnPanel({ column }: { column: RecipeColumn }) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const history = useHistory();
+  const refresh = async () => {
+    await Promise.all([
+      queries.invalidateQueries({ queryKey: keys.houses }),
+      queries.invalidateQueries({ queryKey: keys.columns(column.part_id) }),
+    ]);
+  };
+  const keep = useMutation({
+    mutationFn: async () => take(await api.POST("/api/house-recipes", { body: { recipe_id: column.id } })),
+    onSuccess: async (house) => {
+      await refresh();
+      const path = { house_id: house.id };
+      history.push({
+        label: `keeping ${house.name} for the house`,
+        undo: async () => {
+          take(await api.POST("/api/house-recipes/{house_id}/delete", { params: { path }, body: { version: house.version } }));
+          await refresh();
+        },
+        redo: async () => {
+          const back = take(await api.POST("/api/house-recipes/{house_id}/restore", { params: { path } }));
+          house.version = back.version;
+          await refresh();
+        },
+      });
+      toast(`“${house.name}” is a house recipe now.`);
+    },
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  const { house } = column;
+  const update = useMutation({
+    mutationFn: async () => {
+      if (!house) throw new Error("There is no house recipe to update.");
+      return take(
+        await api.PATCH("/api/house-recipes/{house_id}", {
+          params: { path: { house_id: house.id } },
+          body: { version: house.newest, recipe_id: column.id },
+        }),
+      );
+    },
+    onSuccess: async (kept) => {
+      await refresh();
+      const take_again = (version: number) => async () => {
+        const { recipes } = take(await api.GET("/api/house-recipes"));
+        const now = recipes.find((one) => one.id === kept.id)?.version ?? 0;
+        take(
+          await api.PATCH("/api/house-recipes/{house_id}", {
+            params: { path: { house_id: kept.id } },
+            body: { version: now, take_version: version },
+          }),
+        );
+        await refresh();
+      };
+      history.push({
+        label: `updating the house recipe ${kept.name}`,
+        undo: take_again(kept.version - 1),
+        redo: take_again(kept.version),
+      });
+      toast(`“${kept.name}” now holds what this column holds. What it held before stays in its history.`);
+    },
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  if (column.gcode) return null;
+  return (
+    <section className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule pt-2 text-sm" aria-label={`About ${column.name}`}>
+      <Link className="underline" to={`/recipes/${column.id}/settings`}>
+        Settings sheet
+      </Link>
+      <Link className="underline" to={`/recipes/${column.id}/history`}>
+        History
+      </Link>
+      <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
+        Layers
+      </Link>
+      <a className="underline" href="#levers-title">
+        What to change next
+      </a>
+      <a className="underline" href="#findings-title">
+        What stands out
+      </a>
+      {house ? (
+        <span className="w-full">
+          From the house recipe{" "}
+          <Link className="underline" to={`/recipes#house-${house.id}`}>
+            {house.name}
+          </Link>
+          {house.newest > house.version && <span className="text-warning"> which has changed since</span>}.{" "}
+          <button type="button" className="btn btn-ghost btn-xs" disabled={update.isPending} onClick={() => update.mutate()}>
+            Update it from this column
+          </button>
+        </span>
+      ) : (
+        <button type="button" className="btn btn-outline btn-xs" disabled={keep.isPending} onClick={() => keep.mutate()}>
+          Keep for the house
+        </button>
+      )}
+    </section>
+  );
+}

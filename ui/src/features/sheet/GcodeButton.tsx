@@ -1,0 +1,47 @@
+import { useRef, useState } from "react";
+import type { Part, RecipeColumn } from "../../api/client";
+import { uploadGcode } from "../../api/upload";
+import { percent } from "../../lib/format";
+import { useToast } from "../../components/Toasts";
+
+/** Adds a read-only column that replays a G-code file. */
+export function GcodeButton({ part, onAdded }: { part: Part; onAdded: (column: RecipeColumn) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  const toast = useToast();
+  const [state, setState] = useState<string | null>(null);
+  const send = async (file: File) => {
+    setState("0 %");
+    try {
+      onAdded(await uploadGcode(part.id, file, (share) => setState(share < 1 ? percent(share) : "replaying …")));
+    } catch (error) {
+      toast(error instanceof Error ? error.message : "The file could not be replayed.", { tone: "error" });
+    } finally {
+      setState(null);
+    }
+  };
+  return (
+    <>
+      <button
+        type="button"
+        className="btn btn-outline btn-xs"
+        disabled={state !== null}
+        onClick={() => input.current?.click()}
+        title="Replay a G-code file through the same motion model, next to your recipes"
+      >
+        {state === null ? "Replay G-code" : `Replay G-code: ${state}`}
+      </button>
+      <input
+        ref={input}
+        type="file"
+        className="hidden"
+        aria-label="G-code file to replay"
+        accept=".gcode,.gco,.g,.nc,.txt"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) void send(file);
+        }}
+      />
+    </>
+  );
+}

@@ -1,0 +1,191 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, take, type Sensitivity, type Shelf } from "../../api/client";
+import { clockDifference, plain, signed } from "../../lib/format";
+import { useToast } from "../../components/Toasts";
+import { boundsText, chosen, FIELDS, isShelf, shownValue, type Field } from "./fields";
+import { RESULTS } from "./results";
+import type { ColumnState } from "./ResultCell";
+import { offStep } from "./steps";
+import type { SheetActions } from "./useSheet";
+
+interface RowHelpProps {
+  row: string;
+  state: ColumnState | undefined;
+  shelf: Shelf | undefined;
+  actions: SheetActions;
+}
+
+/** What the row in focus means, what it is by default and when to change it, and what a step would cost on this part. */
+export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
+  const field = FIELDS.find((one) => one.key === row);
+  const result = RESULTS.find((one) => one.key === row);
+  if (result && state?.estimate) {
+    return (
+      <section className="border-t border-rule pt-2" aria-live="polite">
+        <h3 className="font-serif text-lg">{result.label}</h3>
+        <p className="text-sm">{result.explain(state.estimate, state.column)}</p>
+      </section>
+    );
+  }
+  if (field === undefined) return null;
+  const bounds = boundsText(field);
+  return (
+    <section className="border-t border-rule pt-2" aria-live="polite" aria-label="About this row">
+      <h3 className="font-serif text-lg">{field.label}</h3>
+      <p className="text-sm">{field.explain}</p>
+      <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-2 text-sm">
+        <dt className="text-quiet">Default</dt>
+        <dd>{field.default}</dd>
+        {field.when && (
+          <>
+            <dt className="text-quiet">Change it</dt>
+            <dd>{field.when}</dd>
+          </>
+        )}
+        {bounds && (
+          <>
+            <dt className="text-quiet">Accepts</dt>
+            <dd>{bounds}</dd>
+          </>
+        )}
+      </dl>
+      {state && !state.column.gcode && (
+        <>
+          <OffStep field={field} state={state} shelf={shelf} />
+          {field.key.startsWith("line_width_mm") && <WidthSchools state={state} actions={actions} />}
+          {!isShelf(field) && field.kind !== "ranges" && (
+            <Steps key={`${field.key}:${state.column.id}`} field={field} state={state} shelf={shelf} actions={actions} />
+          )}
+        </>
+      )}
+    </section>
+  );
+}
+
+function OffStep({ field, state, shelf }: { field: Field; state: ColumnState; shelf: Shelf | undefined }) {
+  const machine = shelf?.machines.find((one) => one.id === state.column.machine_id);
+  const height = state.column.preview?.effective.layer_height_mm;
+  if (field.key !== "layer_height_mm" || height == null || machine?.printer.z_step_mm == null) return null;
+  const step = machine.printer.z_step_mm;
+  return (
+    <p className="mt-1 text-sm">
+      {offStep(height, machine)
+        ? `${plain(height)} mm is no whole number of ${machine.name}'s motor steps (${plain(step)} mm): layers alternate thick and thin. Alt and an arrow go to the next full step.`
+        : `A full step of ${machine.name}'s motor is ${plain(step)} mm; Alt and an arrow go step by step.`}
+    </p>
+  );
+}
+
+const SCHOOLS: readonly { name: string; why: string; widths: Record<string, number> }[] = [
+  { name: "1.1 d", why: "pressed on, without heaping up", widths: { outer_wall: 1.1 } },
+  { name: "exactly d", why: "true to small detail", widths: { outer_wall: 1 } },
+  { name: "1.25 d", why: "strong and quick, still clean", widths: { outer_wall: 1.25 } },
+  { name: "wide inside", why: "1.5 d inside saves on large parts, the outer wall stays fine", widths: { outer_wall: 1.1, inner_wall: 1.5, infill: 1.5 } },
+  { name: "wide everywhere", why: "1.5 d: fewest strokes; the nozzle's flat has to be wide enough", widths: { outer_wall: 1.5 } },
+  { name: "narrow", why: "0.85 d for detail, with low layers and slow walls; weak", widths: { outer_wall: 0.85 } },
+];
+
+/** The ways in which practitioners choose a line width. */
+function WidthSchools({ state, actions }: { state: ColumnState; actions: SheetActions }) {
+  const toast = useToast();
+  const bore = state.column.preview?.bore_mm;
+  if (bore === undefined) return null;
+  const apply = (school: (typeof SCHOOLS)[number]) => {
+    const edits = ["outer_wall", "inner_wall", "infill"].map((feature) => ({
+      recipe: state.column.id,
+      key: `line_width_mm.${feature}`,
+      value: feature in school.widths ? Number(((school.widths[feature] ?? 1) * bore).toFixed(3)) : null,
+    }));
+    actions
+      .editMany(edits, `line width “${school.name}” in ${state.column.name}`)
+      .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
+  };
+  return (
+    <div className="mt-2">
+      <h4 className="text-sm text-quiet">Schools</h4>
+      <ul className="text-sm">
+        {SCHOOLS.map((school) => (
+          <li key={school.name} className="flex items-baseline gap-2">
+            <button type="button" className="btn btn-outline btn-xs my-0.5 w-28 justify-start font-normal" onClick={() => apply(school)}>
+              {school.name}
+            </button>
+            <span className="text-quiet">{school.why}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** Neighbouring values with what they would change on this part, each computed. */
+function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnState; shelf: Shelf | undefined; actions: SheetActions }) {
+  const { column } = state;
+  const toast = useToast();
+  // Arrows pass over many rows: only where someone rests is computed.
+  const [rested, setRested] = useState(false);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(true), 400);
+    return () => clearTimeout(timer);
+  }, []);
+  const answer = useQuery({
+    queryKey: ["nudges", column.id, column.version, field.key],
+    queryFn: async () =>
+      take(
+        await api.POST("/api/recipes/{recipe_id}/nudges", {
+          params: { path: { recipe_id: column.id } },
+          body: { key: field.key },
+        }),
+      ).nudges,
+    enabled: rested && state.estimate !== undefined && !state.sampled,
+    staleTime: Infinity,
+    retry: false,
+  });
+  if (answer.isError) return null;
+  if (answer.data === undefined) return <p className="mt-2 text-sm text-quiet">What a step would cost here: computing …</p>;
+  if (answer.data.length === 0) return null;
+  const whole = state.estimate?.print_time_s ?? 1;
+  const apply = (nudge: Sensitivity) =>
+    actions
+      .edit({ recipe: column.id, key: field.key, value: nudge.value }, `${field.label.toLowerCase()} in ${column.name}`)
+      .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
+  return (
+    <div className="mt-2">
+      <h4 className="text-sm text-quiet">
+        On this part, instead of {shownValue(chosen(column, field), field, shelf) || "the default"}
+      </h4>
+      <table className="w-full text-sm">
+        <tbody>
+          {answer.data.map((nudge) => (
+            <tr key={String(nudge.value)} className="border-t border-base-300">
+              <th scope="row" className="py-0.5 text-left font-normal">
+                {shownValue(nudge.value, field, shelf)} {field.unit}
+              </th>
+              {nudge.problem ? (
+                <td colSpan={2} className="text-quiet">
+                  {nudge.problem}
+                </td>
+              ) : (
+                <>
+                  <td className="whitespace-nowrap text-right">
+                    {Math.abs(nudge.time_s ?? 0) < 0.002 * whole ? "hardly any time" : clockDifference(nudge.time_s ?? 0)}
+                  </td>
+                  <td className="whitespace-nowrap pl-2 text-right">
+                    {Math.abs(nudge.filament_g ?? 0) < 0.05 ? "±0 g" : `${signed(nudge.filament_g ?? 0, 1)} g`}
+                  </td>
+                </>
+              )}
+              <td className="pl-2 text-right">
+                {!nudge.problem && (
+                  <button type="button" className="btn btn-ghost btn-xs" onClick={() => void apply(nudge)}>
+                    Take<span className="sr-only"> {shownValue(nudge.value, field, shelf)}</span>
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}

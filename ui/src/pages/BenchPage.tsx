@@ -1,0 +1,171 @@
+import { useEffect, useMemo, useState } from "react";
+import { useNavigate } from "react-router";
+import type { Part, RecipeColumn } from "../api/client";
+import { useColumns, useFigures, usePreview, useShelf, type PreviewAsk } from "../api/queries";
+import { FindingsPanel } from "../features/advice/FindingsPanel";
+import { LeversPanel } from "../features/advice/LeversPanel";
+import { usePartOfPage } from "./PartLayout";
+import { BeadDrawing } from "../features/bead/BeadDrawing";
+import { ColumnPanel } from "../features/sheet/ColumnPanel";
+import { withValue } from "../features/sheet/fields";
+import { FlowGauge } from "../features/bead/FlowGauge";
+import { HeightProfile } from "../features/ledger/HeightProfile";
+import { Ledger } from "../features/ledger/Ledger";
+import { NewColumn } from "../features/sheet/NewColumn";
+import { RowHelp } from "../features/sheet/RowHelp";
+import type { ColumnState } from "../features/sheet/ResultCell";
+import { Sheet, type Draft, type Focus } from "../features/sheet/Sheet";
+import { useSheet } from "../features/sheet/useSheet";
+import { WaterfallPanel } from "../features/ledger/WaterfallPanel";
+
+/** One part: recipes side by side, the bead of the one in focus, and where its time goes. */
+export default function BenchPage() {
+  const part = usePartOfPage();
+  const columns = useColumns(part.id);
+  if (columns.isError) return <p className="py-6 text-error">{columns.error.message}</p>;
+  if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
+  return <Bench part={part} columns={columns.data} />;
+}
+
+function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
+  const shelf = useShelf();
+  const actions = useSheet(part.id);
+  const navigate = useNavigate();
+  const [wanted, setFocus] = useState<Focus>({ row: "layer_height_mm", column: columns[0]?.id ?? 0 });
+  const [draft, setDraft] = useState<Draft | null>(null);
+
+  const figures = useFigures(columns);
+  const states: ColumnState[] = columns.map((column, index) => ({
+    column,
+    estimate: figures[index]?.estimate,
+    sampled: figures[index]?.sampled ?? false,
+    pending: figures[index]?.pending ?? false,
+    error: figures[index]?.error ?? null,
+  }));
+
+  // The column in focus may have been removed: then the first one stands in.
+  const inFocus = columns.find((column) => column.id === wanted.column) ?? columns[0];
+  const focus: Focus = { row: wanted.row, column: inFocus?.id ?? 0 };
+  // Half-typed numbers are not worth asking about: wait for a short rest.
+  const rested = useRested(draft, 120);
+  const ask = useMemo<PreviewAsk | null>(() => {
+    if (inFocus === undefined || inFocus.gcode) return null;
+    const choices =
+      rested?.column === inFocus.id ? withValue(inFocus.choices, rested.field, rested.value) : inFocus.choices;
+    return {
+      machine_id: inFocus.machine_id,
+      nozzle_id: inFocus.nozzle_id,
+      material_id: inFocus.material_id,
+      choices,
+    };
+  }, [rested, inFocus]);
+  const preview = usePreview(ask);
+  const shown = inFocus?.gcode ? undefined : (preview.data ?? inFocus?.preview ?? undefined);
+
+  const entries = states.flatMap(({ column, estimate }) =>
+    estimate === undefined ? [] : [{ name: column.name, column, estimate }],
+  );
+  const state = states.find((one) => one.column.id === focus.column);
+  return (
+    <div>
+      <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_340px]">
+        <div className="min-w-0">
+          <div className="flex flex-wrap items-center gap-2 pb-2">
+            <NewColumn part={part} first={columns[0]} shelf={shelf.data} actions={actions} />
+            <span className="ml-auto hidden text-sm text-quiet md:inline">
+              Type to change a cell · Enter keeps · Esc reverts · empty is the default · Alt ↑ ↓ steps · Shift and arrows mark
+            </span>
+          </div>
+          {columns.length === 0 ? (
+            <p className="border-y border-rule py-8 text-quiet">No recipe is left. Undo, or add a new column.</p>
+          ) : (
+            <Sheet
+              columns={states}
+              shelf={shelf.data}
+              actions={actions}
+              focus={focus}
+              onFocus={setFocus}
+              onDraft={setDraft}
+            />
+          )}
+          <p className="mt-1 flex flex-wrap gap-x-4 text-sm text-quiet">
+            <span>
+              <span className="mr-1 inline-block h-3 w-[3px] rounded-full bg-molten" aria-hidden="true" />
+              differs from the first column
+            </span>
+            <span>grey: a default that follows from the rest · d: the nozzle's bore</span>
+            {columns.some((column) => column.gcode) && <span>·&nbsp; settled by the replayed file</span>}
+          </p>
+        </div>
+        <aside
+          className="space-y-4 lg:sticky lg:top-3 lg:max-h-[calc(100vh-1.5rem)] lg:self-start lg:overflow-y-auto lg:pr-1"
+          aria-label="The column in focus"
+        >
+          {inFocus && shown && (
+            <>
+              <div>
+                <h2 className="font-serif text-2xl">
+                  Bead <span className="text-base text-quiet">of {inFocus.name}</span>
+                </h2>
+                <BeadDrawing preview={shown} name={inFocus.name} />
+                {preview.isError && rested && (
+                  <p className="text-sm text-error" role="alert">
+                    {preview.error.message}
+                  </p>
+                )}
+              </div>
+              <FlowGauge preview={shown} />
+            </>
+          )}
+          {inFocus && <ColumnPanel column={inFocus} />}
+          <RowHelp row={focus.row} state={state} shelf={shelf.data} actions={actions} />
+        </aside>
+      </div>
+      {inFocus && entries.length > 0 && (
+        <div className="mt-8 grid grid-cols-1 gap-8 border-t border-rule pt-5 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+          <div className="min-w-0">
+            {inFocus.gcode ? (
+              <p className="text-quiet">A replayed file cannot be changed. Put the focus on another column for advice.</p>
+            ) : (
+              <LeversPanel part={part} column={inFocus} actions={actions} />
+            )}
+          </div>
+          <div className="min-w-0">
+            <FindingsPanel
+              part={part}
+              column={inFocus}
+              ready={state !== undefined && !state.pending && state.error === null}
+              actions={actions}
+            />
+          </div>
+        </div>
+      )}
+      {entries.length > 0 && (
+        <div className="mt-8 grid grid-cols-1 gap-8 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+          <div className="min-w-0 space-y-8">
+            <Ledger
+              entries={entries}
+              onPick={(column, key, byCause) =>
+                void navigate(`/parts/${part.id}/layers?column=${column.id}&${byCause ? "cause" : "feature"}=${key}`)
+              }
+            />
+            <WaterfallPanel columns={columns} />
+          </div>
+          <div className="min-w-0 space-y-8">
+            <HeightProfile part={part} columns={columns.filter((column) => !column.gcode)} />
+          </div>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** A value once it has not changed for a while; null at once. */
+function useRested<Value>(value: Value | null, milliseconds: number): Value | null {
+  const [rested, setRested] = useState<Value | null>(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(value), value === null ? 0 : milliseconds);
+    return () => clearTimeout(timer);
+  }, [value, milliseconds]);
+  return value === null ? null : rested;
+}

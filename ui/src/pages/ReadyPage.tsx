@@ -1,0 +1,302 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import { useSearchParams } from "react-router";
+import { Vector3 } from "three";
+import { api, take, type Spot } from "../api/client";
+import { fetchMesh, fetchGuessed, fetchThickness } from "../api/binary";
+import { savePart, type PartChange } from "../api/parts";
+import { keys } from "../api/queries";
+import { fixed } from "../lib/format";
+import { useHistory } from "../components/history";
+import { useToast } from "../components/Toasts";
+import type { Stage, ViewName } from "../components/stage/Stage";
+import { StageCanvas } from "../components/stage/StageCanvas";
+import { usePartOfPage } from "./PartLayout";
+import { SHADES, type Shade } from "../features/part/colours";
+import { Facts, type FactKey } from "../features/part/Facts";
+import { PartViewer } from "../features/part/PartViewer";
+import { layingDown, then } from "../features/part/pose";
+import { PurposePanel } from "../features/part/PurposePanel";
+import { Stances } from "../features/part/Orientations";
+import { TurnAndSize } from "../features/part/TurnAndSize";
+
+interface Marks {
+  digest: string;
+  cut: number | null;
+  points: Vector3[];
+}
+
+const NO_POINTS: Vector3[] = [];
+
+type Tool = "look" | "measure" | "lay";
+
+const VIEWS: readonly ViewName[] = ["corner", "front", "right", "back", "left", "above", "below"];
+const SIDES = ["Facts", "Turn and size", "Ways to stand", "What it is for"] as const;
+type Side = (typeof SIDES)[number];
+
+/** Get the part ready: look at it, stand it, size it, and see what of it will decide the settings. */
+export default function ReadyPage() {
+  const part = usePartOfPage();
+  const queries = useQueryClient();
+  const history = useHistory();
+  const toast = useToast();
+  const { digest } = part.facts;
+
+  const [viewer, setViewer] = useState<PartViewer | null>(null);
+  const [tool, setTool] = useState<Tool>("look");
+  // A finding may lead here, to a fact on the part or to other ways to stand.
+  const [asked] = useSearchParams();
+  const [side, setSide] = useState<Side>(asked.get("side") === "stand" ? "Ways to stand" : "Facts");
+  const [fact, setFact] = useState<FactKey | null>(asked.get("show") as FactKey | null);
+  // A section and a measured way belong to the part as it stood when they were made.
+  const [marks, setMarks] = useState<Marks>({ digest, cut: null, points: [] });
+  const { cut, points } = marks.digest === digest ? marks : { cut: null, points: NO_POINTS };
+  const [, setDrawn] = useState(0);
+
+  const mesh = useQuery({
+    queryKey: ["mesh", part.id, digest],
+    queryFn: ({ signal }) => fetchMesh(part.id, digest, signal),
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+  const insight = useQuery({
+    queryKey: keys.insight(part.id, digest),
+    queryFn: async () => take(await api.GET("/api/parts/{part_id}/insight", { params: { path: { part_id: part.id } } })),
+    staleTime: Infinity,
+  });
+  const shade: Shade = fact === "thickness" ? "thickness" : fact === "overhang" ? "overhang" : fact === "slopes" ? "slope" : fact === "guessed" ? "guessed" : "plain";
+  const thickness = useQuery({
+    queryKey: [shade === "guessed" ? "guessed" : "thickness", part.id, digest],
+    queryFn: ({ signal }) => (shade === "guessed" ? fetchGuessed : fetchThickness)(part.id, digest, signal),
+    enabled: shade === "guessed" || (shade === "thickness" && insight.isSuccess),
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+
+  useEffect(() => {
+    if (viewer === null || mesh.data === undefined) return;
+    viewer.show(mesh.data);
+  }, [viewer, mesh.data]);
+  useEffect(() => viewer?.shade(shade, thickness.data), [viewer, shade, thickness.data, mesh.data]);
+  useEffect(() => viewer?.cut(cut), [viewer, cut]);
+  useEffect(() => viewer?.measure(points), [viewer, points]);
+
+  const ready = useCallback((stage: Stage) => {
+    const made = new PartViewer(stage);
+    // Labels over the picture have to move with it.
+    stage.onDraw = () => setDrawn((count) => count + 1);
+    setViewer(made);
+    return () => made.clear();
+  }, []);
+
+  const save = useCallback(
+    async (change: PartChange, label: string) => {
+      try {
+        await savePart(queries, history, part.id, change, label);
+      } catch (error) {
+        toast(error instanceof Error ? error.message : "It could not be stored.", { tone: "error" });
+      }
+    },
+    [history, part.id, queries, toast],
+  );
+
+  // A press that turned the view is no click.
+  const pressed = useRef<{ x: number; y: number } | null>(null);
+  const click = (event: PointerEvent) => {
+    const from = pressed.current;
+    pressed.current = null;
+    if (viewer === null || tool === "look" || from === null) return;
+    if (Math.hypot(event.clientX - from.x, event.clientY - from.y) > 4) return;
+    const box = event.currentTarget.getBoundingClientRect();
+    const hit = viewer.hit(event.clientX - box.left, event.clientY - box.top);
+    if (hit === null) return;
+    if (tool === "measure") {
+      setMarks({ digest, cut, points: points.length >= 2 ? [hit.point] : [...points, hit.point] });
+    } else {
+      setTool("look");
+      void save({ pose: then(part.pose, layingDown(hit.normal)) }, `how ${part.name} stands`);
+    }
+  };
+
+  const spots = useMemo<Spot[]>(() => {
+    const kind = fact === null || fact === "guessed" ? null : KINDS[fact];
+    return insight.data?.spots.filter((spot) => spot.kind === kind) ?? [];
+  }, [insight.data, fact]);
+
+  return (
+    <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,1fr)_400px]">
+      <div className="min-w-0">
+        <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-2 text-sm">
+          <div className="join" role="group" aria-label="Look from">
+            {VIEWS.map((view) => (
+              <button key={view} type="button" className="btn btn-outline join-item btn-xs font-normal" onClick={() => viewer?.stage.look(view)}>
+                {view}
+              </button>
+            ))}
+          </div>
+          <div className="join" role="group" aria-label="What a click does">
+            <ToolButton tool="look" now={tool} pick={setTool} label="Turn" />
+            <ToolButton tool="measure" now={tool} pick={setTool} label="Measure" />
+            <ToolButton tool="lay" now={tool} pick={setTool} label="Stand on a face" />
+          </div>
+          <label className="flex items-center gap-2">
+            Section at
+            <input
+              type="range"
+              className="w-32 accent-[var(--molten)]"
+              min={0}
+              max={1000}
+              aria-label="Height of the section"
+              value={cut === null ? 1000 : Math.round((1000 * cut) / (viewer?.height_mm ?? 1))}
+              onChange={(event) => {
+                const share = Number(event.target.value) / 1000;
+                setMarks({ digest, points, cut: share >= 1 ? null : share * (viewer?.height_mm ?? 0) });
+              }}
+            />
+            <span className="w-16">{cut === null ? "whole" : `${fixed(cut, 1)} mm`}</span>
+          </label>
+        </div>
+        <div
+          onPointerDown={(event) => {
+            pressed.current = { x: event.clientX, y: event.clientY };
+          }}
+          onPointerUp={click}
+        >
+          <StageCanvas
+            label={`${part.name} as it stands`}
+            onReady={ready}
+            className={`h-[46vh] min-h-72 border border-rule lg:h-[62vh] ${tool === "look" ? "cursor-grab" : "cursor-crosshair"}`}
+          >
+            {mesh.isPending && <p className="absolute left-3 top-2 text-sm text-quiet">Fetching the mesh …</p>}
+            {mesh.isError && <p className="absolute left-3 top-2 text-sm text-error">{mesh.error.message}</p>}
+            {viewer && spots.map((spot, index) => <SpotMark key={index} spot={spot} number={index + 1} viewer={viewer} />)}
+            {viewer && points.length === 2 && points[0] && points[1] && <Measured from={points[0]} to={points[1]} viewer={viewer} />}
+            {shade !== "plain" && <ShadeLegend shade={shade} waiting={shade === "thickness" && thickness.data === undefined} />}
+          </StageCanvas>
+        </div>
+        <p className="mt-1 min-h-5 text-sm text-quiet" aria-live="polite">
+          {HINTS[tool]}
+        </p>
+        {spots.length > 0 && (
+          <ol className="mt-1 columns-2 text-sm sm:columns-3" aria-label="Places on the part">
+            {spots.map((spot, index) => (
+              <li key={index}>
+                <button
+                  type="button"
+                  className="min-h-6 cursor-pointer text-left hover:underline"
+                  onClick={() => viewer?.stage.lookAt(new Vector3(spot.x, spot.y, spot.z), 2.5)}
+                >
+                  {index + 1}. {spot.sentence}
+                </button>
+              </li>
+            ))}
+          </ol>
+        )}
+      </div>
+      <aside aria-label="About the part" className="min-w-0">
+        <div role="tablist" aria-label="About the part" className="flex flex-wrap gap-x-1 border-b border-rule text-sm">
+          {SIDES.map((one) => (
+            <button
+              key={one}
+              type="button"
+              role="tab"
+              id={`tab-${one}`}
+              aria-selected={side === one}
+              aria-controls="side-panel"
+              className={`cursor-pointer border-b-2 px-2 py-1 ${side === one ? "border-molten font-semibold" : "border-transparent"}`}
+              onClick={() => setSide(one)}
+            >
+              {one}
+            </button>
+          ))}
+        </div>
+        <div role="tabpanel" id="side-panel" aria-labelledby={`tab-${side}`} className="pt-3">
+          {side === "Facts" && <Facts insight={insight.data} problem={insight.error?.message} fact={fact} onFact={setFact} part={part} />}
+          {side === "Turn and size" && <TurnAndSize part={part} save={save} />}
+          {side === "Ways to stand" && <Stances part={part} save={save} />}
+          {side === "What it is for" && <PurposePanel part={part} save={save} />}
+        </div>
+      </aside>
+    </div>
+  );
+}
+
+const KINDS: Record<Exclude<FactKey, "guessed">, Spot["kind"]> = {
+  thickness: "thin_wall",
+  details: "detail",
+  overhang: "overhang",
+  slopes: "slope",
+  tops: "flat_top",
+  bridges: "bridge",
+  corners: "corner",
+};
+
+const HINTS: Record<Tool, string> = {
+  look: "Drag turns, the wheel zooms, the right button moves. Squares of the bed are a centimetre.",
+  measure: "Click two places on the part.",
+  lay: "Click the face that the part should stand on. Undo brings it back.",
+};
+
+function ToolButton({ tool, now, pick, label }: { tool: Tool; now: Tool; pick: (tool: Tool) => void; label: string }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={now === tool}
+      className={`btn join-item btn-xs ${now === tool ? "btn-neutral" : "btn-outline"}`}
+      onClick={() => pick(tool)}
+    >
+      {label}
+    </button>
+  );
+}
+
+/** A numbered mark over the picture at a place of the part. */
+function SpotMark({ spot, number, viewer }: { spot: Spot; number: number; viewer: PartViewer }) {
+  const { x, y } = viewer.stage.project(new Vector3(spot.x, spot.y, spot.z));
+  return (
+    <span
+      className="pointer-events-none absolute flex h-5 w-5 -translate-x-1/2 -translate-y-1/2 items-center justify-center rounded-full border-2 border-base-100 bg-neutral text-xs text-neutral-content"
+      style={{ left: x, top: y }}
+      aria-hidden="true"
+    >
+      {number}
+    </span>
+  );
+}
+
+function Measured({ from, to, viewer }: { from: Vector3; to: Vector3; viewer: PartViewer }) {
+  const { x, y } = viewer.stage.project(from.clone().add(to).multiplyScalar(0.5));
+  const way = to.clone().sub(from);
+  return (
+    <span
+      role="status"
+      className="pointer-events-none absolute -translate-x-1/2 -translate-y-full border border-molten bg-base-100 px-1.5 text-sm"
+      style={{ left: x, top: y - 4 }}
+    >
+      <strong>{fixed(way.length(), 2)} mm</strong>{" "}
+      <span className="text-quiet">
+        {[way.x, way.y, way.z].map((one) => fixed(Math.abs(one), 2)).join(" · ")}
+      </span>
+    </span>
+  );
+}
+
+function ShadeLegend({ shade, waiting }: { shade: Exclude<Shade, "plain">; waiting: boolean }) {
+  const { title, steps } = SHADES[shade];
+  return (
+    <div className="pointer-events-none absolute bottom-2 left-2 border border-rule bg-base-100 px-2 py-1 text-xs">
+      <p className="text-quiet">{waiting ? "Looking through the part …" : title}</p>
+      <ul>
+        {steps.map((step) => (
+          <li key={step.from} className="flex items-center gap-2">
+            <span
+              className="inline-block h-3 w-5 border border-rule"
+              style={{ background: `rgb(${step.colour.map((one) => Math.round(255 * Math.pow(one, 1 / 2.2))).join(" ")})` }}
+            />
+            {step.label}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
