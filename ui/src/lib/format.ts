@@ -1,7 +1,7 @@
 /** Figures as people read them: durations in one way everywhere, grams to 0.1. */
 
 /** A duration, as meanbead/core/text/durations.py writes it: `48 s`, `4 min 48 s`, `18 min`, `1 h 05`. */
-export function clock(seconds: number): string {
+export function formatDuration(seconds: number): string {
   const whole = Math.round(seconds);
   if (whole < 60) return `${whole} s`;
   if (whole < 600) return whole % 60 === 0 ? `${whole / 60} min` : `${Math.floor(whole / 60)} min ${whole % 60} s`;
@@ -10,11 +10,27 @@ export function clock(seconds: number): string {
 }
 
 /** A difference in seconds with its sign, in the unit that suits it. */
-export function clockDifference(seconds: number): string {
+export function formatDurationDifference(seconds: number): string {
   const sign = seconds < 0 ? "−" : "+";
   const size = Math.abs(seconds);
   if (size < 0.5) return "same";
-  return `${sign}${clock(size)}`;
+  return `${sign}${formatDuration(size)}`;
+}
+
+/** Grams of filament, to a tenth. */
+export function formatGrams(grams: number): string {
+  return `${fixed(grams, 1)} g`;
+}
+
+/** A difference in grams with its sign. */
+export function formatGramsDifference(grams: number): string {
+  const shown = signed(grams, 1);
+  return shown === "same" ? shown : `${shown} g`;
+}
+
+/** Money in the workshop's own currency, to hundredths. */
+export function formatMoney(amount: number): string {
+  return fixed(amount, 2);
 }
 
 /** A number to so many digits; what rounds to zero has no sign. */

@@ -2,7 +2,7 @@ import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent }
 import { Link, useSearchParams } from "react-router";
 import type { RecipeColumn, StrokesIndex } from "../api/client";
 import { useColumns } from "../api/queries";
-import { clock, fixed } from "../lib/format";
+import { fixed, formatDuration } from "../lib/format";
 import type { Stage } from "../components/stage/Stage";
 import { usePartOfPage } from "./PartLayout";
 import { BeyondPanel } from "../features/layers/BeyondPanel";
@@ -322,10 +322,10 @@ function Viewer({ column, index, beside, from }: ViewerProps) {
       </div>
       <aside aria-label="About the layers" className="min-w-0 space-y-3">
         <div>
-          <p className="font-serif text-2xl leading-tight">{clock(spent)}</p>
+          <p className="font-serif text-2xl leading-tight">{formatDuration(spent)}</p>
           <p className="text-sm text-quiet">
-            into the print; this layer takes {clock((index.time_s[layer] ?? 0) + (index.wait_s[layer] ?? 0))}
-            {(index.wait_s[layer] ?? 0) > 0.5 && `, ${clock(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
+            into the print; this layer takes {formatDuration((index.time_s[layer] ?? 0) + (index.wait_s[layer] ?? 0))}
+            {(index.wait_s[layer] ?? 0) > 0.5 && `, ${formatDuration(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
           </p>
         </div>
         <div>

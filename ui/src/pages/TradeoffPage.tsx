@@ -4,7 +4,7 @@ import { useNavigate } from "react-router";
 import { api, take, type SearchResult, type Part, type RecipeColumn, type SearchLimits, type SearchStart } from "../api/client";
 import { useJob } from "../api/jobs";
 import { useColumns, useMeasures, useShelf } from "../api/queries";
-import { clock, clockDifference, signed } from "../lib/format";
+import { formatDuration, formatDurationDifference, formatGrams, signed } from "../lib/format";
 import { JobBar } from "../components/JobBar";
 import { useToast } from "../components/Toasts";
 import { applyBeside } from "../features/advice/apply";
@@ -320,10 +320,10 @@ function Answer({ found, part, column, marks, complete }: AnswerProps) {
                     {dot.just_fits && <span className="text-quiet"> · just fits its slot</span>}
                   </th>
                   <td className="whitespace-nowrap pl-3 text-right">
-                    {clock(m.piece_time_s)} <span className="text-quiet">{clockDifference(m.piece_time_s - found.base.piece_time_s)}</span>
+                    {formatDuration(m.piece_time_s)} <span className="text-quiet">{formatDurationDifference(m.piece_time_s - found.base.piece_time_s)}</span>
                   </td>
                   <td className="whitespace-nowrap pl-3 text-right">
-                    {m.filament_g.toFixed(1)} g <span className="text-quiet">{signed(m.filament_g - found.base.filament_g, 1)}</span>
+                    {formatGrams(m.filament_g)} <span className="text-quiet">{signed(m.filament_g - found.base.filament_g, 1)}</span>
                   </td>
                   <td className="pl-3 text-right">{m.plates_per_day.toFixed(1)}</td>
                   <td className="whitespace-nowrap pl-3 text-right">{m.shell_mm.toFixed(2)} mm</td>
@@ -360,7 +360,7 @@ function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, ba
   }
   const figures = (number: number) => {
     const m = found.dots[number]?.measures;
-    return m === undefined ? "" : `${clock(m.piece_time_s)} and ${axis.show(axis.of(m))}`;
+    return m === undefined ? "" : `${formatDuration(m.piece_time_s)} and ${axis.show(axis.of(m))}`;
   };
   const gives = (number: number) => {
     if (!exact) return "";
@@ -375,7 +375,7 @@ function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, ba
         return m !== undefined && m.piece_time_s <= 1.001 * measures.piece_time_s && axis.of(m) <= axis.of(measures) + 0.001 * Math.abs(axis.of(measures));
       }),
   );
-  const base = `${clock(found.base.piece_time_s)} and ${axis.show(axis.of(found.base))}`;
+  const base = `${formatDuration(found.base.piece_time_s)} and ${axis.show(axis.of(found.base))}`;
   return (
     <div className="border-y border-rule py-2" data-testid="answer">
       <p className="text-sm text-quiet">
@@ -401,7 +401,7 @@ function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, ba
       )}
       {exact && beyond.length > 0 && (
         <p className="text-sm" data-testid="beyond">
-          Beyond the line, of your own: {beyond.map(({ name, measures }) => `${name} with ${clock(measures.piece_time_s)} and ${axis.show(axis.of(measures))}`).join("; ")}. What may vary
+          Beyond the line, of your own: {beyond.map(({ name, measures }) => `${name} with ${formatDuration(measures.piece_time_s)} and ${axis.show(axis.of(measures))}`).join("; ")}. What may vary
           here does not reach there, or a limit forbids it.
         </p>
       )}

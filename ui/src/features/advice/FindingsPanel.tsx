@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { api, take, type Finding, type Lever, type Part, type RecipeColumn } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { useFindings } from "../../api/queries";
-import { clockDifference, signed } from "../../lib/format";
+import { formatDurationDifference, formatGramsDifference } from "../../lib/format";
 import { useToast } from "../../components/Toasts";
 import type { SheetActions } from "../sheet/useSheet";
 import { applyHere } from "./apply";
@@ -127,8 +127,8 @@ function Item({ finding, part, column, tried, trying, actions, saving }: ItemPro
           {finding.sentence}{" "}
           {saving ? (
             <strong>
-              {saving.label}: {clockDifference(saving.time_s)}
-              {Math.abs(saving.filament_g) >= 0.05 && `, ${signed(saving.filament_g, 1)} g`}.
+              {saving.label}: {formatDurationDifference(saving.time_s)}
+              {Math.abs(saving.filament_g) >= 0.05 && `, ${formatGramsDifference(saving.filament_g)}`}.
             </strong>
           ) : (
             <span className="text-quiet">{finding.remedy}</span>
@@ -218,8 +218,8 @@ function Way({ label, settings, trial, trying, finding, column, actions, confirm
       {!told && <span className="inline-block min-w-24 text-left">
         {trial ? (
           <>
-            {clockDifference(trial.time_s)}
-            {Math.abs(trial.filament_g) >= 0.05 && `, ${signed(trial.filament_g, 1)} g`}
+            {formatDurationDifference(trial.time_s)}
+            {Math.abs(trial.filament_g) >= 0.05 && `, ${formatGramsDifference(trial.filament_g)}`}
           </>
         ) : (
           <span className="loading loading-dots loading-xs" aria-label="trying it" />

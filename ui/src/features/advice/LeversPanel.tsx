@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { api, take, type Advice, type Lever, type Part, type RecipeColumn } from "../../api/client";
 import { useJob } from "../../api/jobs";
-import { clock, clockDifference, fixed, signed } from "../../lib/format";
+import { formatDuration, formatDurationDifference, formatGrams, formatGramsDifference, signed } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";
 import { useToast } from "../../components/Toasts";
 import type { SheetActions } from "../sheet/useSheet";
@@ -120,10 +120,10 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
       {advice.together && (
         <div className="my-2 flex flex-wrap items-center gap-x-3 border border-molten bg-molten-wash px-3 py-1.5">
           <strong>{advice.together.label}:</strong>
-          <span className="font-serif text-xl leading-none">{clockDifference(advice.together.time_s)}</span>
-          {Math.abs(advice.together.filament_g) >= 0.05 && <span>{signed(advice.together.filament_g, 1)} g</span>}
+          <span className="font-serif text-xl leading-none">{formatDurationDifference(advice.together.time_s)}</span>
+          {Math.abs(advice.together.filament_g) >= 0.05 && <span>{formatGramsDifference(advice.together.filament_g)}</span>}
           <span className="text-sm text-quiet">
-            to {clock(advice.base.piece_time_s + advice.together.time_s)}
+            to {formatDuration(advice.base.piece_time_s + advice.together.time_s)}
             {advice.base.pieces > 1 && " a piece"}
           </span>
           <Actions lever={advice.together} column={column} actions={actions} />
@@ -151,7 +151,7 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
 
 /** A bound, rounded up: it is no figure to be exact about. */
 function roughly(seconds: number): string {
-  return clock(seconds < 90 ? Math.ceil(seconds) : 60 * Math.ceil(seconds / 60));
+  return formatDuration(seconds < 90 ? Math.ceil(seconds) : 60 * Math.ceil(seconds / 60));
 }
 
 interface GroupProps {
@@ -195,7 +195,7 @@ function Group({ title, list, goal, column, actions, all = false }: GroupProps) 
                 )}
               </th>
               <td className="whitespace-nowrap py-1 text-right">
-                <span className={gain(lever, goal) < 0 && goal === "minutes" ? "font-semibold" : ""}>{clockDifference(lever.time_s)}</span>
+                <span className={gain(lever, goal) < 0 && goal === "minutes" ? "font-semibold" : ""}>{formatDurationDifference(lever.time_s)}</span>
                 {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {roughly(lever.bound_s)}</span>}
               </td>
               <td className="whitespace-nowrap py-1 pl-3 text-right">
@@ -226,7 +226,7 @@ interface ActionsProps {
 function Actions({ lever, column, actions }: ActionsProps) {
   const toast = useToast();
   const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
-  const about = `${lever.label}, ${clockDifference(lever.time_s)}, ${fixed(lever.filament_g, 1)} g`;
+  const about = `${lever.label}, ${formatDurationDifference(lever.time_s)}, ${formatGrams(lever.filament_g)}`;
   return (
     <span className="inline-flex gap-1">
       <button

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type RecipeColumn } from "../../api/client";
-import { clock, fixed } from "../../lib/format";
+import { fixed, formatDuration } from "../../lib/format";
 
 /** What touches the bed: area, islands, corners that may lift, and what the start costs. */
 export function FirstLayerPanel({ column }: { column: RecipeColumn }) {
@@ -34,7 +34,7 @@ export function FirstLayerPanel({ column }: { column: RecipeColumn }) {
           ? "No sharp corner pulls at it."
           : `${first.corners.length} sharp ${first.corners.length === 1 ? "corner" : "corners"} may lift with plastics that shrink.`}
       </p>
-      <p>{start ? `${start} adds ${clock(first.start_s)} and ${first.start_g < 0.1 ? "under 0.1" : fixed(first.start_g, 1)} g.` : "Nothing is printed before the part: the nozzle is not primed."}</p>
+      <p>{start ? `${start} adds ${formatDuration(first.start_s)} and ${first.start_g < 0.1 ? "under 0.1" : fixed(first.start_g, 1)} g.` : "Nothing is printed before the part: the nozzle is not primed."}</p>
     </section>
   );
 }

@@ -2,7 +2,7 @@ import { useQueries } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, take, type LayerLedger, type Part, type RecipeColumn } from "../../api/client";
-import { clock, fixed } from "../../lib/format";
+import { fixed, formatDuration } from "../../lib/format";
 
 const WIDE = 300;
 const HIGH = 220;
@@ -107,7 +107,7 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
                 ) : (
                   <>
                     {fixed((at * top) / BANDS, 1)} to {fixed(((at + 1) * top) / BANDS, 1)} mm:{" "}
-                    {clock(((first.pace[at] ?? 0) * 60 * top) / BANDS)}
+                    {formatDuration(((first.pace[at] ?? 0) * 60 * top) / BANDS)}
                   </>
                 )}
               </li>

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import type { Estimate, FeatureShare, RecipeColumn } from "../../api/client";
-import { clock, fixed } from "../../lib/format";
+import { fixed, formatDuration, formatGrams } from "../../lib/format";
 import { FeaturePatterns, Swatch } from "../../components/FeaturePatterns";
 import { CAUSES, FEATURES, patternId, type FeatureStyle } from "../../lib/featureStyles";
 
@@ -52,7 +52,7 @@ export function Ledger({ entries, onPick }: LedgerProps) {
   const longest = shares ? 100 : Math.max(...entries.map(wholeOf));
   const ticks = shares ? [0, 25, 50, 75, 100] : ticksTo(longest, measure === "grams" ? GRAM_STEPS : MINUTE_STEPS);
   const show = (value: number) =>
-    shares ? `${fixed(value, 1)} %` : measure === "grams" ? `${fixed(value, 1)} g` : clock(value * 60);
+    shares ? `${fixed(value, 1)} %` : measure === "grams" ? formatGrams(value) : formatDuration(value * 60);
   const pick = (entry: Entry | undefined, key: string) => {
     if (entry && !entry.column.gcode && key !== "wait") onPick(entry.column, key.replace(/_s$/, ""), measure === "cause");
   };
@@ -197,7 +197,7 @@ function ticksTo(length: number, steps: readonly number[]): number[] {
 }
 
 function axisClock(minutes: number): string {
-  return minutes === 0 ? "0" : clock(minutes * 60);
+  return minutes === 0 ? "0" : formatDuration(minutes * 60);
 }
 
 function labelOf(key: string): string {
@@ -218,8 +218,8 @@ function meaning(estimate: Estimate): string {
   if (chosen === undefined) return "";
   const best =
     chosen.cause.key === "at_set_speed_s"
-      ? `Doubling every speed would win ${clock(chosen.seconds / 2)} at the very best.`
-      : `All of it is ${clock(chosen.seconds)}.`;
+      ? `Doubling every speed would win ${formatDuration(chosen.seconds / 2)} at the very best.`
+      : `All of it is ${formatDuration(chosen.seconds)}.`;
   return `${Math.round(chosen.share * 100)} % of this print is ${chosen.cause.phrase}: ${chosen.cause.lever} ${best}`;
 }
 

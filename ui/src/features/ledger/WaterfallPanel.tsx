@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, take, type RecipeColumn, type Waterfall } from "../../api/client";
 import { useJob } from "../../api/jobs";
-import { clock, clockDifference, fixed, signed } from "../../lib/format";
+import { formatDuration, formatDurationDifference, formatGrams, formatGramsDifference } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";
 
 /** From one column to another: what each changed setting contributes. */
@@ -92,8 +92,8 @@ function Bars({ found, measure, from, to }: BarsProps) {
   const start = time ? found.from_s : found.from_g;
   const end = time ? found.to_s : found.to_g;
   const rest = time ? found.rest_s : found.rest_g;
-  const amount = (value: number) => (time ? clock(value) : `${fixed(value, 1)} g`);
-  const difference = (value: number) => (time ? clockDifference(value) : `${signed(value, 1)} g`);
+  const amount = (value: number) => (time ? formatDuration(value) : formatGrams(value));
+  const difference = (value: number) => (time ? formatDurationDifference(value) : formatGramsDifference(value));
   const steps = [...found.steps]
     .map((step) => ({ label: step.label, value: time ? step.time_s : step.filament_g }))
     .sort((a, b) => Math.abs(b.value) - Math.abs(a.value));

@@ -3,7 +3,7 @@ import { api, take, type Part } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import type { PartChange } from "../../api/parts";
 import { useColumns } from "../../api/queries";
-import { clock, clockDifference, fixed } from "../../lib/format";
+import { fixed, formatDuration, formatDurationDifference, formatGrams } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";
 import { matrixOf, then } from "./pose";
 
@@ -70,15 +70,15 @@ export function Stances({ part, save }: StancesProps) {
               <img src={way.picture} alt="" width={240} height={180} className="h-20 w-24 shrink-0 self-center object-contain" />
               <div className="min-w-0 flex-1 text-sm">
                 <p className="flex flex-wrap items-baseline gap-x-2">
-                  <span className="font-serif text-xl leading-none">{way.print_time_s == null ? "–" : clock(way.print_time_s)}</span>
-                  {way.filament_g != null && <span>{fixed(way.filament_g, 1)} g</span>}
+                  <span className="font-serif text-xl leading-none">{way.print_time_s == null ? "–" : formatDuration(way.print_time_s)}</span>
+                  {way.filament_g != null && <span>{formatGrams(way.filament_g)}</span>}
                   {present?.print_time_s != null && way.print_time_s != null && !way.present && (
-                    <span className="text-molten">{clockDifference(way.print_time_s - present.print_time_s)}</span>
+                    <span className="text-molten">{formatDurationDifference(way.print_time_s - present.print_time_s)}</span>
                   )}
                   {way.present && <span className="text-quiet">as it stands now</span>}
                 </p>
                 <dl className="grid grid-cols-[auto_1fr_auto_1fr] gap-x-2 leading-snug">
-                  <Fact name="supports" value={way.support_g < 0.05 ? "none" : `${fixed(way.support_g, 1)} g, ${clock(way.support_s)}`} />
+                  <Fact name="supports" value={way.support_g < 0.05 ? "none" : `${formatGrams(way.support_g)}, ${formatDuration(way.support_s)}`} />
                   <Fact name="overhang" value={`${fixed(stance.overhang_mm2 / 100, 1)} cm²`} />
                   <Fact name="height" value={`${fixed(stance.height_mm, 0)} mm`} />
                   <Fact name="on the bed" value={`${fixed(stance.footprint_mm2 / 100, 1)} cm²`} />

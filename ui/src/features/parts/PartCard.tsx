@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
-import { clock, fixed, percent } from "../../lib/format";
+import { fixed, formatDuration, formatGrams, percent } from "../../lib/format";
 import { useHistory, type Step } from "../../components/history";
 import { useToast } from "../../components/Toasts";
 
@@ -58,8 +58,8 @@ export function PartCard({ part }: { part: Part }) {
         <div className="mt-auto flex items-end justify-between gap-2 pt-3">
           {part.headline ? (
             <p className="min-w-0">
-              <span className="font-serif text-2xl leading-none">{clock(part.headline.print_time_s)}</span>
-              <span className="ml-2">{fixed(part.headline.filament_g, 1)} g</span>
+              <span className="font-serif text-2xl leading-none">{formatDuration(part.headline.print_time_s)}</span>
+              <span className="ml-2">{formatGrams(part.headline.filament_g)}</span>
               <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
             </p>
           ) : (

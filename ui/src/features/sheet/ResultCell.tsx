@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, type ReactNode } from "react";
 import { api, type Estimate, type RecipeColumn } from "../../api/client";
 import { progressKey, type FiguresProgress } from "../../api/queries";
-import { clock } from "../../lib/format";
+import { formatDuration } from "../../lib/format";
 import { ARROWS, MARKED } from "./keys";
 import type { ResultRow } from "./results";
 
@@ -65,7 +65,7 @@ export function ResultCell({ state, row, first, tabIndex, marked, onFocus, onMov
         event.preventDefault();
         onMove(step[0], step[1], event.shiftKey);
       }}
-      title={estimate && !sampled && row.key === "print_time" ? `${clock(estimate.interval.low_s)} to ${clock(estimate.interval.high_s)}` : undefined}
+      title={estimate && !sampled && row.key === "print_time" ? `${formatDuration(estimate.interval.low_s)} to ${formatDuration(estimate.interval.high_s)}` : undefined}
     >
       {content}
       {row.key === "print_time" && (pending || state.error !== null) && (

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, take, type Sensitivity, type Shelf } from "../../api/client";
-import { clockDifference, plain, signed } from "../../lib/format";
+import { formatDurationDifference, formatGramsDifference, plain } from "../../lib/format";
 import { useToast } from "../../components/Toasts";
 import { boundsText, chosen, FIELDS, isShelf, shownValue, type Field } from "./fields";
 import { RESULTS } from "./results";
@@ -168,10 +168,10 @@ function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnSt
               ) : (
                 <>
                   <td className="whitespace-nowrap text-right">
-                    {Math.abs(nudge.time_s ?? 0) < 0.002 * whole ? "hardly any time" : clockDifference(nudge.time_s ?? 0)}
+                    {Math.abs(nudge.time_s ?? 0) < 0.002 * whole ? "hardly any time" : formatDurationDifference(nudge.time_s ?? 0)}
                   </td>
                   <td className="whitespace-nowrap pl-2 text-right">
-                    {Math.abs(nudge.filament_g ?? 0) < 0.05 ? "±0 g" : `${signed(nudge.filament_g ?? 0, 1)} g`}
+                    {Math.abs(nudge.filament_g ?? 0) < 0.05 ? "±0 g" : formatGramsDifference(nudge.filament_g ?? 0)}
                   </td>
                 </>
               )}

@@ -1,5 +1,5 @@
 import type { Estimate, RecipeColumn } from "../../api/client";
-import { clock, clockDifference, fixed, percentDifference, signed } from "../../lib/format";
+import { fixed, formatDuration, formatDurationDifference, formatMoney, percentDifference, signed } from "../../lib/format";
 
 /** A result: one row of the sheet that is computed. */
 export interface ResultRow {
@@ -19,24 +19,24 @@ export const RESULTS: readonly ResultRow[] = [
     label: "Printing time",
     unit: "h:mm",
     main: true,
-    show: (e) => clock(e.print_time_s),
+    show: (e) => formatDuration(e.print_time_s),
     difference: (e, first) =>
       withPercent(
-        clockDifference(e.print_time_s - first.print_time_s),
+        formatDurationDifference(e.print_time_s - first.print_time_s),
         percentDifference(e.print_time_s, first.print_time_s),
       ),
     explain: (e) =>
       `Every stroke of every layer, run through the machine's speeds, accelerations and corner law. ` +
-      `Expect ${clock(e.interval.low_s)} to ${clock(e.interval.high_s)} (${e.interval.source}: ${e.interval.basis}).`,
+      `Expect ${formatDuration(e.interval.low_s)} to ${formatDuration(e.interval.high_s)} (${e.interval.source}: ${e.interval.basis}).`,
   },
   {
     key: "whole_time",
     label: "Whole time",
     unit: "h:mm",
-    show: (e) => clock(e.whole_time_s),
-    difference: (e, first) => clockDifference(e.whole_time_s - first.whole_time_s),
+    show: (e) => formatDuration(e.whole_time_s),
+    difference: (e, first) => formatDurationDifference(e.whole_time_s - first.whole_time_s),
     explain: (e) =>
-      `Printing, and before it ${clock(e.heat_up_s)} to heat nozzle and bed (typical) and ${clock(e.start_time_s)} start routine (set with the machine).`,
+      `Printing, and before it ${formatDuration(e.heat_up_s)} to heat nozzle and bed (typical) and ${formatDuration(e.start_time_s)} start routine (set with the machine).`,
   },
   {
     key: "grams",
@@ -61,7 +61,7 @@ export const RESULTS: readonly ResultRow[] = [
     key: "cost",
     label: "Filament cost",
     unit: "",
-    show: (e) => fixed(e.filament_cost, 2),
+    show: (e) => formatMoney(e.filament_cost),
     difference: (e, first) => signed(e.filament_cost - first.filament_cost, 2),
     explain: () => "Grams times the material's price per kilogram, in the currency in which you enter prices.",
   },
@@ -82,7 +82,7 @@ export const RESULTS: readonly ResultRow[] = [
     difference: (e) => (e.melt_capped ? "held back" : ""),
     explain: (e) =>
       e.melt_capped
-        ? `The speeds ask for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s, more than the hot end melts; it is slowed to the ceiling, which costs ${clock(e.by_cause.melt_ceiling_s)}. The ceiling is ${e.melt_ceiling_source}.`
+        ? `The speeds ask for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s, more than the hot end melts; it is slowed to the ceiling, which costs ${formatDuration(e.by_cause.melt_ceiling_s)}. The ceiling is ${e.melt_ceiling_source}.`
         : `The fastest bead asks for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s. The ceiling (${e.melt_ceiling_source}) is what this hot end, nozzle and material melt at this temperature, less a tenth.`,
   },
 ];

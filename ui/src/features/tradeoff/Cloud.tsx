@@ -1,6 +1,6 @@
 import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from "recharts";
 import type { Evaluation, Measures } from "../../api/client";
-import { clock, clockDifference, percentDifference } from "../../lib/format";
+import { formatDuration, formatDurationDifference, percentDifference } from "../../lib/format";
 import type { Axis } from "./frontier";
 
 export interface Mark {
@@ -86,7 +86,7 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
             allowDataOverflow
             tick={tick}
             stroke="var(--rule)"
-            tickFormatter={(value: number) => clock(value * 60)}
+            tickFormatter={(value: number) => formatDuration(value * 60)}
             label={{ value: beyond > 0 ? `Print time a piece (${beyond} slower ones lie beyond)` : "Print time a piece", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }}
           />
           <YAxis
@@ -194,12 +194,12 @@ function Told({ point, axis, first, firstName }: ToldProps) {
     <div className="max-w-80 border border-rule bg-base-100 px-2 py-1 text-sm shadow">
       <p className="font-semibold">{point.name}</p>
       <p>
-        {clock(point.x * 60)}, {axis.show(point.y)}
-        {!point.full && <span className="text-quiet"> from a sample: ± {clock(Math.ceil(point.off_s))}</span>}
+        {formatDuration(point.x * 60)}, {axis.show(point.y)}
+        {!point.full && <span className="text-quiet"> from a sample: ± {formatDuration(Math.ceil(point.off_s))}</span>}
       </p>
       {first && point.number >= 0 && (
         <p className="text-quiet">
-          {clockDifference(point.x * 60 - first.piece_time_s)} {percentDifference(point.x * 60, first.piece_time_s)} beside {firstName}
+          {formatDurationDifference(point.x * 60 - first.piece_time_s)} {percentDifference(point.x * 60, first.piece_time_s)} beside {firstName}
         </p>
       )}
       {point.fits && <p>Just fits its slot: a little longer would cost a plate.</p>}

@@ -1,5 +1,5 @@
 import type { Evaluation, SearchResult, Measures, Shelf } from "../../api/client";
-import { clock, plain } from "../../lib/format";
+import { formatDuration, formatGrams, formatMoney, plain } from "../../lib/format";
 
 export type Against = SearchResult["against"];
 
@@ -17,8 +17,8 @@ export interface Axis {
 const digits = (range: number, usual: number) => (range < 0.5 ? usual + 1 : usual);
 
 export const AXES: readonly Axis[] = [
-  { key: "filament_g", label: "Filament", unit: "g", of: (m) => m.filament_g, show: (v) => `${v.toFixed(1)} g`, tick: (v, range) => `${v.toFixed(digits(range, 1))} g` },
-  { key: "expected_cost", label: "Expected cost", unit: "", of: (m) => m.expected_cost, show: (v) => v.toFixed(2), tick: (v) => v.toFixed(2) },
+  { key: "filament_g", label: "Filament", unit: "g", of: (m) => m.filament_g, show: (v) => formatGrams(v), tick: (v, range) => `${v.toFixed(digits(range, 1))} g` },
+  { key: "expected_cost", label: "Expected cost", unit: "", of: (m) => m.expected_cost, show: formatMoney, tick: formatMoney },
   { key: "ridge_mm", label: "Steps on slopes", unit: "mm", of: (m) => m.ridge_mm, show: (v) => `${v.toFixed(2)} mm`, tick: (v) => `${v.toFixed(2)} mm` },
   { key: "bend", label: "Bend index, reversed", unit: "", of: (m) => -m.bend, show: (v) => (-v).toFixed(2), tick: (v) => (-v).toFixed(2) },
 ];
@@ -95,8 +95,8 @@ export interface Slide {
 }
 
 export const SLIDES: readonly Slide[] = [
-  { key: "time_s", label: "Whole time at most", of: (m) => m.whole_time_s, end: "most", show: clock },
-  { key: "filament_g", label: "Filament at most", of: (m) => m.filament_g, end: "most", show: (v) => `${v.toFixed(1)} g` },
+  { key: "time_s", label: "Whole time at most", of: (m) => m.whole_time_s, end: "most", show: formatDuration },
+  { key: "filament_g", label: "Filament at most", of: (m) => m.filament_g, end: "most", show: (v) => formatGrams(v) },
   { key: "plates_per_day", label: "Plates a day at least", of: (m) => m.plates_per_day, end: "least", show: (v) => v.toFixed(1) },
   { key: "ridge_mm", label: "Steps on slopes at most", of: (m) => m.ridge_mm, end: "most", show: (v) => `${v.toFixed(2)} mm` },
   { key: "shell_mm", label: "Shell at least", of: (m) => m.shell_mm, end: "least", show: (v) => `${v.toFixed(2)} mm` },
