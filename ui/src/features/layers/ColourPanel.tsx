@@ -1,0 +1,45 @@
+import { Legend } from "./Legend";
+import { COLOURINGS, type ColourBy, type LegendEntry } from "./painting";
+
+interface ColourPanelProps {
+  by: ColourBy;
+  onBy: (by: ColourBy) => void;
+  /** A replayed file can go beyond the machine. */
+  ofFile: boolean;
+  legend: LegendEntry[];
+  only: string | null;
+  onOnly: (key: string | null) => void;
+}
+
+/** What strokes are coloured by, and what the colours mean. */
+export function ColourPanel({ by, onBy, ofFile, legend, only, onOnly }: ColourPanelProps) {
+  return (
+    <div>
+      <label className="text-sm">
+        Colour by{" "}
+        <select
+          className="select select-xs w-44 border-rule bg-base-100"
+          value={by}
+          onChange={(event) => {
+            onBy(event.target.value as ColourBy);
+            onOnly(null);
+          }}
+        >
+          {COLOURINGS.filter((one) => !one.ofFile || ofFile).map((one) => (
+            <option key={one.key} value={one.key}>
+              {one.label}
+            </option>
+          ))}
+        </select>
+      </label>
+      <Legend entries={legend} only={only} onOnly={onOnly} />
+      <p className="mt-1 text-xs text-quiet">
+        {by === "resting"
+          ? "Share of each bead that has plastic of the layer below under it."
+          : only === null
+            ? "Choose one to see it stand out."
+            : "Choose it again to see all."}
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,121 @@
+import { useMemo, useState, type KeyboardEvent } from "react";
+import type { RecipeColumn, StrokesIndex } from "../../api/client";
+import { formatDuration } from "../../lib/format";
+import { BeyondPanel } from "./BeyondPanel";
+import { ColourPanel } from "./ColourPanel";
+import { FirstLayerPanel } from "./FirstLayerPanel";
+import { LayerPane } from "./LayerPane";
+import { LayerSliders } from "./LayerSliders";
+import { legendOf, type ColourBy } from "./painting";
+import { layerAt, layerSeconds, secondsUntil, strokesIn } from "./places";
+import { PlayerBar } from "./PlayerBar";
+import { usePlayback, type Playback } from "./usePlayback";
+import { useTwinStages } from "./useTwinStages";
+
+interface LayersViewerProps {
+  column: RecipeColumn;
+  index: StrokesIndex;
+  beside: { column: RecipeColumn; index: StrokesIndex } | null;
+  /** What the address asks to see: `mm`, and `cause` or `feature` that stands out. */
+  from: URLSearchParams;
+}
+
+const TRAVEL_CAUSES = ["travelling", "retracting", "z_and_layer_change"];
+
+/** The strokes of one column, or of two in step, up to a place in the print. */
+export function LayersViewer({ column, index, beside, from }: LayersViewerProps) {
+  const wantedCause = from.get("cause");
+  const wantedFeature = from.get("feature");
+  const wantedMm = from.get("mm");
+  const place = usePlayback(index, layerAt(index, wantedMm === null ? (index.top_mm.at(-1) ?? 0) : Number(wantedMm)));
+  const { layer, share } = place;
+  const [below, setBelow] = useState(true);
+  const [by, setBy] = useState<ColourBy>(wantedCause ? "cause" : index.marks.length > 0 && !wantedFeature ? "beyond" : "feature");
+  const [only, setOnly] = useState<string | null>(wantedCause ?? wantedFeature);
+  const [travels, setTravels] = useState(wantedFeature === "travel" || TRAVEL_CAUSES.includes(wantedCause ?? ""));
+  const { join, look } = useTwinStages();
+
+  const strokes = Math.round(share * strokesIn(index, layer));
+  const spent = useMemo(() => secondsUntil(index, layer, share), [index, layer, share]);
+  const fastest = Math.max(index.fastest_mm_s, beside?.index.fastest_mm_s ?? 0);
+  const painting = { by, only, travels };
+  const used = new Set([...index.features_used, ...(beside?.index.features_used ?? [])]);
+  const legend = legendOf(by, { fastest, ceiling: index.melt_ceiling_mm3_s }, index).filter(
+    (entry) => by !== "feature" || used.has(entry.key),
+  );
+  const twinLayer = beside ? layerAt(beside.index, index.top_mm[layer] ?? 0) : 0;
+  const twinCount = beside ? strokesIn(beside.index, twinLayer) : 0;
+  return (
+    <div
+      className="grid grid-cols-1 gap-5 outline-none lg:grid-cols-[minmax(0,1fr)_290px]"
+      onKeyDown={(event) => onKey(event, place, strokesIn(index, layer))}
+      tabIndex={-1}
+    >
+      <div className="min-w-0">
+        <div className="flex flex-col gap-3 md:flex-row">
+          <LayerPane
+            column={column}
+            index={index}
+            layer={layer}
+            strokes={strokes}
+            below={below}
+            painting={painting}
+            fastest={fastest}
+            onStage={(stage) => join(0, stage)}
+          />
+          {beside && (
+            <LayerPane
+              key={beside.column.id}
+              column={beside.column}
+              index={beside.index}
+              layer={twinLayer}
+              strokes={Math.round(share * twinCount)}
+              below={below}
+              painting={painting}
+              fastest={fastest}
+              onStage={(stage) => join(1, stage)}
+            />
+          )}
+        </div>
+        <LayerSliders index={index} place={place} />
+        <PlayerBar place={place} below={below} onBelow={setBelow} travels={travels} onTravels={setTravels} onLook={look} />
+      </div>
+      <aside aria-label="About the layers" className="min-w-0 space-y-3">
+        <div>
+          <p className="font-serif text-2xl leading-tight">{formatDuration(spent)}</p>
+          <p className="text-sm text-quiet">
+            into the print; this layer takes {formatDuration(layerSeconds(index, layer))}
+            {(index.wait_s[layer] ?? 0) > 0.5 && `, ${formatDuration(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
+          </p>
+        </div>
+        <ColourPanel by={by} onBy={setBy} ofFile={column.gcode != null} legend={legend} only={only} onOnly={setOnly} />
+        {column.gcode && <BeyondPanel marks={index.marks} layer={layer} onLayer={place.go} />}
+        {layer === 0 && !column.gcode && <FirstLayerPanel column={column} />}
+      </aside>
+    </div>
+  );
+}
+
+function onKey(event: KeyboardEvent, place: Playback, strokes: number): void {
+  if (event.target instanceof HTMLSelectElement) return;
+  const slider = event.target instanceof HTMLInputElement;
+  const { layer, share } = place;
+  const step = 1 / Math.max(1, strokes);
+  const acts: Record<string, () => void> = {
+    "1": () => place.go(0),
+    PageUp: () => place.go(layer + 10),
+    PageDown: () => place.go(layer - 10),
+    " ": () => place.toggle(),
+    ...(!slider && {
+      ArrowUp: () => place.go(layer + 1),
+      ArrowDown: () => place.go(layer - 1),
+      ArrowRight: () => place.setShare(Math.min(1, share + step)),
+      ArrowLeft: () => place.setShare(Math.max(0, share - step)),
+    }),
+  };
+  const act = acts[event.key];
+  if (act === undefined || event.ctrlKey || event.metaKey) return;
+  if (event.key === " " && event.target instanceof HTMLButtonElement) return;
+  event.preventDefault();
+  act();
+}
