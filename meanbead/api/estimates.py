@@ -33,7 +33,7 @@ from meanbead.store.tables import (
 PATIENCE_S = 0.7
 """What takes longer is told as a job, with its progress."""
 
-blueprint = APIBlueprint("estimates", __name__, url_prefix="/api", tag="Recipes")
+blueprint = APIBlueprint("estimates", __name__, url_prefix="/api", tag="Estimates")
 
 
 @blueprint.post("/recipes/<int:recipe_id>/estimate")

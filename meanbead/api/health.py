@@ -12,7 +12,7 @@ from meanbead.store.tables import (
     Machine,
 )
 
-blueprint = APIBlueprint("health", __name__, url_prefix="/api", tag="Shelf")
+blueprint = APIBlueprint("health", __name__, url_prefix="/api", tag="Health")
 
 
 class HealthOut(Schema):

@@ -12,7 +12,7 @@ from meanbead.store.tables import (
     plain,
 )
 
-blueprint = APIBlueprint("house_rules", __name__, url_prefix="/api", tag="Advice")
+blueprint = APIBlueprint("house_rules", __name__, url_prefix="/api", tag="House rules")
 
 
 @blueprint.get("/house-rules")

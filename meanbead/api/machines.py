@@ -15,7 +15,7 @@ from meanbead.store.tables import (
     plain,
 )
 
-blueprint = APIBlueprint("machines", __name__, url_prefix="/api", tag="Shelf")
+blueprint = APIBlueprint("machines", __name__, url_prefix="/api", tag="Machines")
 
 
 @blueprint.post("/machines")

@@ -17,7 +17,7 @@ from meanbead.store.tables import (
     Part,
 )
 
-blueprint = APIBlueprint("part_views", __name__, url_prefix="/api/parts", tag="Views")
+blueprint = APIBlueprint("part_views", __name__, url_prefix="/api/parts", tag="Part views")
 
 
 @blueprint.get("/<int:part_id>/mesh")

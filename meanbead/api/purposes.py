@@ -12,7 +12,7 @@ from meanbead.store.tables import (
     plain,
 )
 
-blueprint = APIBlueprint("purposes", __name__, url_prefix="/api", tag="Shelf")
+blueprint = APIBlueprint("purposes", __name__, url_prefix="/api", tag="Purposes")
 
 
 @blueprint.patch("/purposes/<int:purpose_id>")

@@ -12,7 +12,7 @@ from meanbead.api.search_schemas import SearchAsk, SearchStart
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.space import Space, usual_vary
 
-blueprint = APIBlueprint("search", __name__, url_prefix="/api", tag="Advice")
+blueprint = APIBlueprint("search", __name__, url_prefix="/api", tag="Search")
 
 
 @blueprint.get("/recipes/<int:recipe_id>/search")

@@ -17,7 +17,7 @@ from meanbead.store.tables import (
     RecipeRow,
 )
 
-blueprint = APIBlueprint("settings", __name__, url_prefix="/api", tag="Recipes")
+blueprint = APIBlueprint("settings", __name__, url_prefix="/api", tag="Settings")
 
 
 @blueprint.get("/recipes/<int:recipe_id>/settings")

@@ -13,7 +13,7 @@ from meanbead.store.tables import (
     Spool,
 )
 
-blueprint = APIBlueprint("spools", __name__, url_prefix="/api", tag="Advice")
+blueprint = APIBlueprint("spools", __name__, url_prefix="/api", tag="Spools")
 
 
 @blueprint.post("/spools")

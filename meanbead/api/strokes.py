@@ -19,7 +19,7 @@ from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.runtime import limits
 from meanbead.core.strokes import FEATURES
 
-blueprint = APIBlueprint("strokes", __name__, url_prefix="/api", tag="Views")
+blueprint = APIBlueprint("strokes", __name__, url_prefix="/api", tag="Strokes")
 
 
 @blueprint.get("/recipes/<int:recipe_id>/strokes")

@@ -17,7 +17,7 @@ from meanbead.store.tables import (
     Upload,
 )
 
-blueprint = APIBlueprint("uploads", __name__, url_prefix="/api/parts/uploads", tag="Parts")
+blueprint = APIBlueprint("uploads", __name__, url_prefix="/api/parts/uploads", tag="Uploads")
 
 
 @blueprint.get("/<int:upload_id>/picture")

@@ -12,7 +12,7 @@ from unittest import mock
 
 import trimesh
 
-from meanbead.api import recipes as recipes_api
+from meanbead.api import estimates as estimates_api
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Pose, Recipe
 from meanbead.core.part.orientations import OrientationEstimate, measure
@@ -56,7 +56,7 @@ class InBackground(WorkerCase):
     def test_slow_figures_are_a_job_and_known_when_it_is_done(self) -> None:
         column = self.columns(self.upload(stl_bytes(trimesh.creation.box((21, 20, 10)))))[0]
         gate, told = threading.Event(), []
-        with self.slow(gate, told), mock.patch.object(recipes_api, "PATIENCE_S", 0.2):
+        with self.slow(gate, told), mock.patch.object(estimates_api, "PATIENCE_S", 0.2):
             job = self.figures(column)["job"]
             self.assertIn(job["state"], jobs.UNDER_WAY)
             # Whoever asks again meanwhile follows the same job.
@@ -68,7 +68,7 @@ class InBackground(WorkerCase):
     def test_stopped_figures_can_be_asked_for_again(self) -> None:
         column = self.columns(self.upload(stl_bytes(trimesh.creation.box((22, 20, 10)))))[0]
         gate, told = threading.Event(), []
-        with self.slow(gate, told), mock.patch.object(recipes_api, "PATIENCE_S", 0.2):
+        with self.slow(gate, told), mock.patch.object(estimates_api, "PATIENCE_S", 0.2):
             job = self.figures(column)["job"]
             self.call("POST", f"/api/jobs/{job['id']}/cancel")
             self.assertEqual(self.wait(job)["state"], "cancelled")
@@ -79,7 +79,7 @@ class InBackground(WorkerCase):
         part = self.upload(stl_bytes(trimesh.creation.box((23, 20, 10))))
         column = self.columns(part)[0]
         gate, told = threading.Event(), []
-        with self.slow(gate, told), mock.patch.object(recipes_api, "PATIENCE_S", 0.2):
+        with self.slow(gate, told), mock.patch.object(estimates_api, "PATIENCE_S", 0.2):
             job = self.figures(column)["job"]
             body = {"version": column["version"], "choices": {"walls": 4}}
             self.call("PATCH", f"/api/recipes/{column['id']}", body)
@@ -171,7 +171,7 @@ class Process(ApiCase):
         self.assertIn("Waiting for work", worker.stdout.readline())
         part = self.upload(stl_bytes(trimesh.creation.box((14, 13, 6))))
         column = self.columns(part)[0]
-        with mock.patch.object(recipes_api, "PATIENCE_S", 30):
+        with mock.patch.object(estimates_api, "PATIENCE_S", 30):
             found = self.call("POST", f"/api/recipes/{column['id']}/figures")
         self.assertIsNotNone(found["estimate"])
         worker.send_signal(signal.SIGTERM)

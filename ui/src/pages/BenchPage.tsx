@@ -14,7 +14,8 @@ import { Ledger } from "../features/ledger/Ledger";
 import { NewColumn } from "../features/sheet/NewColumn";
 import { RowHelp } from "../features/sheet/RowHelp";
 import type { ColumnState } from "../features/sheet/ResultCell";
-import { Sheet, type Draft, type Focus } from "../features/sheet/Sheet";
+import { Sheet } from "../features/sheet/Sheet";
+import type { Draft, Focus } from "../features/sheet/sheetTypes";
 import { useSheet } from "../features/sheet/useSheet";
 import { WaterfallPanel } from "../features/ledger/WaterfallPanel";
 

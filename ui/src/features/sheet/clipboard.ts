@@ -3,7 +3,7 @@ import type { CellEdit } from "./edits";
 import { chosen, effective, FIELDS, isShelf, readValue, shownValue, type Field } from "./fields";
 import { RESULTS } from "./results";
 import type { ColumnState } from "./ResultCell";
-import type { Focus } from "./Sheet";
+import type { Focus } from "./sheetTypes";
 
 /** A rectangle of the sheet. */
 export interface Range {
