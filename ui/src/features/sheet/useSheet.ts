@@ -1,10 +1,8 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, ProblemError, take, type RecipeAdd, type RecipeColumn } from "../../api/client";
-import { columnsQuery, keys } from "../../api/queries";
 import { useToast } from "../../components/Toasts";
 import { changeFor, changesFor, inverse, sameAt, unsent, type CellEdit, type Change } from "./edits";
-import { inLine as runInLine } from "../../lib/inLine";
+import { useColumnWrites } from "./useColumnWrites";
 import { useHistory, type Step } from "../../components/history";
 
 export interface SheetActions {
@@ -20,81 +18,11 @@ export interface SheetActions {
   remove: (column: RecipeColumn) => Promise<void>;
 }
 
-/** Queries that ask about one column, by the head of their keys. */
-const ABOUT_COLUMN: ReadonlySet<string> = new Set(["sample", "estimate", "findings", "nudges", "by-layer", "strokes", "first-layer"]);
-
 /** Writes to a sheet: one after another, each against the newest version, each with its undo. */
 export function useSheet(partId: number): SheetActions {
-  const queries = useQueryClient();
   const toast = useToast();
   const history = useHistory();
-  const current = useCallback(
-    () => queries.getQueryData<RecipeColumn[]>(keys.columns(partId)) ?? [],
-    [queries, partId],
-  );
-  /** The columns, fetched where the page that showed them has been left long ago. */
-  const fetched = useCallback(
-    () => queries.query({ ...columnsQuery(partId), staleTime: "static" }),
-    [queries, partId],
-  );
-  const place = useCallback(
-    (column: RecipeColumn) => {
-      queries.setQueryData<RecipeColumn[]>(keys.columns(partId), (all = []) =>
-        [...all.filter((one) => one.id !== column.id), column].sort((a, b) => a.position - b.position || a.id - b.id),
-      );
-    },
-    [queries, partId],
-  );
-  const drop = useCallback(
-    (id: number) => {
-      queries.setQueryData<RecipeColumn[]>(keys.columns(partId), (all = []) => all.filter((one) => one.id !== id));
-    },
-    [queries, partId],
-  );
-
-  /** Run writes in the order in which they were asked for, whichever page asked. */
-  const inLine = useCallback(
-    <Result,>(work: () => Promise<Result>): Promise<Result> => runInLine(`columns ${partId}`, work),
-    [partId],
-  );
-
-  /**
-   * Write a change to the newest version of a column; gives the column as it was before, and what was sent.
-   * A stale write is made again on what is stored then if `again` says that it does not run over another's change.
-   */
-  const write = useCallback(
-    (
-      id: number,
-      make: (column: RecipeColumn) => Change,
-      again: (before: RecipeColumn, stored: RecipeColumn) => boolean = () => false,
-    ) =>
-      inLine(async () => {
-        for (let tries = 3; ; tries--) {
-          const before = (await fetched()).find((one) => one.id === id);
-          if (before === undefined) return undefined;
-          const change = make(before);
-          try {
-            place(
-              take(
-                await api.PATCH("/api/recipes/{recipe_id}", {
-                  params: { path: { recipe_id: id } },
-                  body: { ...change, version: before.version },
-                }),
-              ),
-            );
-            return { before, change, merged: tries < 3 };
-          } catch (error) {
-            if (!(error instanceof ProblemError && error.status === 409)) throw error;
-            await queries.invalidateQueries({ queryKey: keys.columns(partId) });
-            const stored = current().find((one) => one.id === id);
-            if (tries > 1 && stored !== undefined && again(before, stored)) continue;
-            toast(`${error.problem.title ?? ""} ${error.message} The sheet now shows it.`, { tone: "error" });
-            throw error;
-          }
-        }
-      }),
-    [current, fetched, inLine, partId, place, queries, toast],
-  );
+  const { current, place, inLine, write, takeAway, bringBack } = useColumnWrites(partId);
 
   const edit = useCallback(
     async (cell: CellEdit, label: string) => {
@@ -154,44 +82,12 @@ export function useSheet(partId: number): SheetActions {
     }
   }, [current, toast, write]);
 
-  const take_away = useCallback(
-    (id: number) =>
-      inLine(async () => {
-        const column = (await fetched()).find((one) => one.id === id);
-        if (column === undefined) return;
-        // The page stops asking about it before it is gone; an answer under way would bring it back.
-        await queries.cancelQueries({ queryKey: keys.columns(partId) });
-        drop(id);
-        await queries.cancelQueries({ predicate: (query) => ABOUT_COLUMN.has(String(query.queryKey[0])) && query.queryKey[1] === id });
-        try {
-          take(
-            await api.POST("/api/recipes/{recipe_id}/delete", {
-              params: { path: { recipe_id: id } },
-              body: { version: column.version },
-            }),
-          );
-        } catch (error) {
-          place(column);
-          throw error;
-        }
-      }),
-    [drop, fetched, inLine, partId, place, queries],
-  );
-
-  const bring_back = useCallback(
-    (id: number) =>
-      inLine(async () => {
-        place(take(await api.POST("/api/recipes/{recipe_id}/restore", { params: { path: { recipe_id: id } } })));
-      }),
-    [inLine, place],
-  );
-
   const takeIn = useCallback(
     (made: RecipeColumn, label: string) => {
       place(made);
-      history.push({ label, undo: () => take_away(made.id), redo: () => bring_back(made.id) });
+      history.push({ label, undo: () => takeAway(made.id), redo: () => bringBack(made.id) });
     },
-    [bring_back, history, place, take_away],
+    [bringBack, history, place, takeAway],
   );
   const make = useCallback(
     async (body: RecipeAdd, label: string) => {
@@ -215,16 +111,16 @@ export function useSheet(partId: number): SheetActions {
 
   const remove = useCallback(
     async (column: RecipeColumn) => {
-      await take_away(column.id);
+      await takeAway(column.id);
       const step: Step = {
         label: `removing ${column.name}`,
-        undo: () => bring_back(column.id),
-        redo: () => take_away(column.id),
+        undo: () => bringBack(column.id),
+        redo: () => takeAway(column.id),
       };
       history.push(step);
       toast(`${column.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
     },
-    [bring_back, history, take_away, toast],
+    [bringBack, history, takeAway, toast],
   );
 
   return useMemo(
