@@ -1,5 +1,6 @@
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { ProblemError } from "../api/client";
+import { historyAct } from "../lib/keys";
 import { useToast } from "./Toasts";
 
 /** Something that can be undone and done again. */
@@ -88,7 +89,8 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
 
   useEffect(() => {
     const key = (event: globalThis.KeyboardEvent) => {
-      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+      const act = historyAct(event);
+      if (act === null) return;
       // A text that is being typed has an undo of its own.
       const { target } = event;
       const typing =
@@ -96,7 +98,7 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
         (target instanceof HTMLInputElement && !["radio", "checkbox", "range", "button"].includes(target.type));
       if (typing) return;
       event.preventDefault();
-      void (event.shiftKey ? redo() : undo());
+      void (act === "redo" ? redo() : undo());
     };
     window.addEventListener("keydown", key);
     return () => window.removeEventListener("keydown", key);

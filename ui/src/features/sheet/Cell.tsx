@@ -1,4 +1,5 @@
 import { useEffect, useId, useRef, useState, type KeyboardEvent } from "react";
+import { cellAct, editorAct } from "../../lib/keys";
 
 interface CellProps {
   /** Names the cell for those who cannot see it: row and column. */
@@ -21,13 +22,6 @@ interface CellProps {
   /** Resolves when stored; rejects with the sentence to show. */
   onCommit: (text: string) => Promise<void>;
 }
-
-const ARROWS: Record<string, readonly [number, number]> = {
-  ArrowUp: [-1, 0],
-  ArrowDown: [1, 0],
-  ArrowLeft: [0, -1],
-  ArrowRight: [0, 1],
-};
 
 /** One editable cell. Type or Enter edits, Enter stores, Escape reverts, an empty cell returns to its default. */
 export function Cell(props: CellProps) {
@@ -75,40 +69,27 @@ export function Cell(props: CellProps) {
   };
 
   const keyWhileShown = (event: KeyboardEvent) => {
-    const arrow = ARROWS[event.key];
-    if (arrow && event.altKey && arrow[0] !== 0 && props.onStep) {
-      event.preventDefault();
-      props.onStep(-arrow[0]);
-    } else if (arrow) {
-      event.preventDefault();
-      props.onMove(arrow[0], arrow[1], event.shiftKey);
-    } else if (event.key === "Enter" || event.key === "F2") {
-      event.preventDefault();
-      begin(props.value ?? props.shown);
-    } else if (event.key === "Delete" || event.key === "Backspace") {
-      if (!props.options) {
-        event.preventDefault();
-        begin("");
-      }
-    } else if (!props.options && event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
-      event.preventDefault();
-      begin(event.key);
-      props.onDraft?.(event.key);
+    const act = cellAct(event, { picks: props.options !== undefined, steps: props.onStep !== undefined });
+    if (act === null) return;
+    event.preventDefault();
+    if (act.act === "step") props.onStep?.(act.direction);
+    else if (act.act === "move") props.onMove(act.rows, act.columns, act.extend);
+    else if (act.act === "edit") begin(props.value ?? props.shown);
+    else {
+      begin(act.text);
+      if (act.text !== "") props.onDraft?.(act.text);
     }
   };
 
   const keyWhileEditing = (event: KeyboardEvent<HTMLInputElement | HTMLSelectElement>) => {
-    if (event.key === "Escape") {
-      event.preventDefault();
+    const act = editorAct(event, { picks: props.options !== undefined });
+    if (act === null) return;
+    event.preventDefault();
+    if (act.act === "revert") {
       end();
       refocus();
-    } else if (event.key === "Enter" || (event.key === "Tab" && !event.shiftKey)) {
-      event.preventDefault();
-      const rows = event.key === "Enter" ? (event.shiftKey ? -1 : 1) : 0;
-      void commit(event.currentTarget.value, () => props.onMove(rows, event.key === "Tab" ? 1 : 0));
-    } else if (!props.options && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
-      event.preventDefault();
-      void commit(event.currentTarget.value, () => props.onMove(event.key === "ArrowUp" ? -1 : 1, 0));
+    } else {
+      void commit(event.currentTarget.value, () => props.onMove(act.rows, act.columns));
     }
   };
 

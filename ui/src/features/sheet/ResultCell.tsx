@@ -3,7 +3,8 @@ import { Fragment, type ReactNode } from "react";
 import { api, type Estimate, type RecipeColumn } from "../../api/client";
 import { progressKey, type FiguresProgress } from "../../api/queries";
 import { formatDuration } from "../../lib/format";
-import { ARROWS, MARKED } from "./keys";
+import { moveOf } from "../../lib/keys";
+import { MARKED } from "./sheetTypes";
 import type { ResultRow } from "./results";
 
 export interface ColumnState {
@@ -60,10 +61,10 @@ export function ResultCell({ state, row, first, tabIndex, marked, onFocus, onMov
       className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "opacity-50" : ""} ${marked ? MARKED : ""}`}
       onFocus={onFocus}
       onKeyDown={(event) => {
-        const step = ARROWS[event.key];
-        if (step === undefined) return;
+        const move = moveOf(event);
+        if (move === null) return;
         event.preventDefault();
-        onMove(step[0], step[1], event.shiftKey);
+        onMove(move.rows, move.columns, move.extend);
       }}
       title={estimate && !sampled && row.key === "print_time" ? `${formatDuration(estimate.interval.low_s)} to ${formatDuration(estimate.interval.high_s)}` : undefined}
     >

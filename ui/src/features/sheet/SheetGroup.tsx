@@ -1,7 +1,8 @@
 import type { RecipeColumn, Shelf } from "../../api/client";
 import { Cell } from "./Cell";
 import { chosen, effective, isPick, isShelf, optionsOf, shownValue, typedValue, type Field } from "./fields";
-import { ARROWS, MARKED } from "./keys";
+import { moveOf } from "../../lib/keys";
+import { MARKED } from "./sheetTypes";
 import type { ColumnState } from "./ResultCell";
 import { RowHead } from "./RowHead";
 import type { CellShared, Draft } from "./sheetTypes";
@@ -108,10 +109,10 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
         className={`pl-[17px] text-quiet ${marked ? MARKED : ""}`}
         onFocus={onFocus}
         onKeyDown={(event) => {
-          const step = ARROWS[event.key];
-          if (step === undefined) return;
+          const move = moveOf(event);
+          if (move === null) return;
           event.preventDefault();
-          onMove(step[0], step[1], event.shiftKey);
+          onMove(move.rows, move.columns, move.extend);
         }}
       >
         ·

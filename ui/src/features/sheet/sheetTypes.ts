@@ -21,3 +21,6 @@ export interface CellShared {
   onMove: (rows: number, columns: number, extend?: boolean) => void;
   register: (element: HTMLElement | null) => void;
 }
+
+/** What cells of a marked range look like. */
+export const MARKED = "bg-molten-wash";
