@@ -95,6 +95,10 @@ class UiCase(unittest.TestCase):
         expect(self.page.get_by_test_id("sheet")).to_be_visible()
         expect(self.page.locator('[data-testid^="print_time:"][aria-busy=true]')).to_have_count(0)
 
+    def next_frame(self) -> None:
+        """Until the page has drawn what it has been told so far: two frames, for the first may be under way."""
+        self.page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+
     def cell(self, row: str, column: str) -> Locator:
         """A cell's button by the names of its row and column."""
         return self.page.get_by_role("button", name=f"{row}, {column}:")

@@ -1,7 +1,7 @@
 import json
 import urllib.request
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.ui.browser import UiCase
 
@@ -121,10 +121,15 @@ class Editing(UiCase):
 
     def test_a_late_answer_does_not_pull_anybody_out_of_the_next_cell(self) -> None:
         page = self.new_part()
-        page.route("**/api/recipes/*", lambda route: (page.wait_for_timeout(300), route.continue_()))
-        self.set_cell("Infill in %", "Everyday", "22")
+        held: list[Route] = []
+        page.route("**/api/recipes/*", lambda route: held.append(route))
+        with page.expect_request("**/api/recipes/*"):
+            self.set_cell("Infill in %", "Everyday", "22")
         self.cell("Travel in mm/s", "Everyday").click()
-        page.wait_for_timeout(600)
+        with page.expect_response("**/api/recipes/*"):
+            held.pop().continue_()
+        page.unroute_all()
+        self.next_frame()
         page.keyboard.press("Control+a")
         page.keyboard.type("120")
         page.keyboard.press("Enter")

@@ -28,7 +28,8 @@ class Layers(UiCase):
         canvas = page.get_by_role("img", name="Strokes of Everyday")
         box = canvas.bounding_box()
         assert box is not None
-        page.wait_for_timeout(300)
+        expect(page.get_by_text("fetching")).to_have_count(0)
+        self.next_frame()
         page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         expect(page.get_by_test_id("reading")).to_contain_text("Bottom skin, 0.44 × 0.20 mm")
         expect(page.get_by_test_id("reading")).to_contain_text("mm³/s")

@@ -71,7 +71,7 @@ class Ready(UiCase):
         page.get_by_role("button", name="front", exact=True).click()
         page.get_by_role("button", name="Measure").click()
         canvas = page.get_by_role("img", name="Clicked as it stands")
-        page.wait_for_timeout(300)
+        self.next_frame()
         canvas.click(position=self.part_of(canvas, 0.5, 0.45))
         canvas.click(position=self.part_of(canvas, 0.5, 0.55))
         measured = page.get_by_role("status").filter(has_text=" mm")

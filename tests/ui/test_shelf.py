@@ -107,7 +107,7 @@ class Shelf(UiCase):
         # The machine's answer comes while the bench still waits for its columns: neither may lose the other.
         with page.expect_response("**/api/machines/*"):
             answers[0].continue_()
-        page.wait_for_timeout(200)
+        self.next_frame()
         columns[0].continue_()
         self.wait_for_figures()
         self.assertNotEqual(self.result("Printing time", "Everyday"), before)

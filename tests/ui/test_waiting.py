@@ -152,12 +152,6 @@ class Still(UiCase):
         expect(page.get_by_text("confirm")).to_be_visible(timeout=PATIENCE_MS)
         self.assertEqual([box["y"] for item in items.all() if (box := item.bounding_box())], before)
 
-    def test_a_duration_is_written_as_everywhere(self) -> None:
-        page = self.new_part("clocked.stl", (34, 30, 9))
-        columns = page.request.get(f"{self.address}/api{page.url.split(self.address)[1]}/recipes").json()["recipes"]
-        for column in columns:
-            self.assertEqual(self.result("Printing time", column["name"]), duration(column["estimate"]["print_time_s"]))
-
 
 class Guessing(UiCase):
     expected_errors = ("422",)

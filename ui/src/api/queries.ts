@@ -1,3 +1,4 @@
+import names from "./names.json";
 import { keepPreviousData, queryOptions, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { api, take, type Estimate, type Measures, type Part, type Recipe, type RecipeColumn } from "./client";
 
@@ -111,7 +112,6 @@ export function useMeasures(columns: readonly RecipeColumn[], part: Part): (Meas
 }
 
 /** About how many layers a first answer is computed from. */
-const SAMPLE_LAYERS = 24;
 
 /** Identifies what a column's figures are computed from on this page: its own version, and how its part stands. */
 function figureKey(column: RecipeColumn) {
@@ -125,7 +125,7 @@ export function sampleQuery(column: RecipeColumn) {
     queryFn: async ({ signal }: { signal: AbortSignal }) =>
       take(
         await api.POST("/api/recipes/{recipe_id}/estimate", {
-          params: { path: { recipe_id: column.id }, query: { layers: SAMPLE_LAYERS } },
+          params: { path: { recipe_id: column.id }, query: { layers: names.sample_layers } },
           signal,
         }),
       ),

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, NavLink, Outlet, useOutletContext, useParams } from "react-router";
 import type { Part } from "../api/client";
-import { savePart } from "../api/parts";
+import { savePart } from "../features/part/savePart";
 import { usePart } from "../api/queries";
 import { fixed } from "../lib/format";
 import { useHistory } from "../components/history";

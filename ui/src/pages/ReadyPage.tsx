@@ -4,7 +4,7 @@ import { useSearchParams } from "react-router";
 import { Vector3 } from "three";
 import { api, take, type Spot } from "../api/client";
 import { fetchMesh, fetchGuessed, fetchThickness } from "../api/binary";
-import { savePart, type PartChange } from "../api/parts";
+import { savePart, type PartChange } from "../features/part/savePart";
 import { keys } from "../api/queries";
 import { fixed } from "../lib/format";
 import { useHistory } from "../components/history";

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, take, type Part } from "../../api/client";
 import { useJob } from "../../api/jobs";
-import type { PartChange } from "../../api/parts";
+import type { PartChange } from "./savePart";
 import { useColumns } from "../../api/queries";
 import { fixed, formatDuration, formatDurationDifference, formatGrams } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Limits, type Part, type Purpose } from "../../api/client";
-import type { PartChange } from "../../api/parts";
+import type { PartChange } from "./savePart";
 import { keys, useShelf } from "../../api/queries";
 import { parseNumber, plain } from "../../lib/format";
 import { useHistory } from "../../components/history";

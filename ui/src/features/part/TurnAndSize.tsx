@@ -1,6 +1,6 @@
 import { useState, type SubmitEvent } from "react";
 import type { Part } from "../../api/client";
-import type { PartChange } from "../../api/parts";
+import type { PartChange } from "./savePart";
 import { fixed, parseNumber, plain } from "../../lib/format";
 import { scaled, then, turned } from "./pose";
 

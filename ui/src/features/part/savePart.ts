@@ -1,8 +1,8 @@
 import type { QueryClient } from "@tanstack/react-query";
-import type { History } from "../components/history";
-import { inLine } from "../lib/inLine";
-import { api, ProblemError, take, type Part, type PartEdit } from "./client";
-import { keys, partQuery } from "./queries";
+import type { History } from "../../components/history";
+import { inLine } from "../../lib/inLine";
+import { api, ProblemError, take, type Part, type PartEdit } from "../../api/client";
+import { keys, partQuery } from "../../api/queries";
 
 export type PartChange = Omit<PartEdit, "version">;
 

@@ -1,0 +1,64 @@
+import { describe, expect, it } from "vitest";
+import cases from "../../../tests/support/durations.json";
+import {
+  fixed,
+  formatDuration,
+  formatDurationDifference,
+  formatGrams,
+  formatGramsDifference,
+  formatMoney,
+  parseNumber,
+  percentDifference,
+  plain,
+  signed,
+} from "./format";
+
+describe("durations", () => {
+  // The core is held to the same cases: tests/core/test_durations.py.
+  it.each(cases as [number, string][])("%d s are %s", (seconds, text) => expect(formatDuration(seconds)).toBe(text));
+
+  it("tells differences with a sign, and none as the same", () => {
+    expect(formatDurationDifference(-3900)).toBe("−1 h 05");
+    expect(formatDurationDifference(20)).toBe("+20 s");
+    expect(formatDurationDifference(0.3)).toBe("same");
+  });
+});
+
+describe("numbers", () => {
+  it("have no minus zero", () => {
+    expect(fixed(-0.04, 1)).toBe("0.0");
+    expect(signed(-0.04, 1)).toBe("same");
+    expect(signed(-1.26, 1)).toBe("−1.3");
+  });
+
+  it("lose needless zeros", () => {
+    expect([0.2, 45, 0.4400001].map(plain)).toEqual(["0.2", "45", "0.44"]);
+  });
+
+  it("are grams to a tenth and money to hundredths", () => {
+    expect(formatGrams(12.345)).toBe("12.3 g");
+    expect(formatGramsDifference(-12.345)).toBe("−12.3 g");
+    expect(formatGramsDifference(0.01)).toBe("same");
+    expect(formatMoney(1.005 + 1)).toBe("2.00");
+  });
+
+  it("tell shares of a difference, and nothing where there is nothing to compare with", () => {
+    expect(percentDifference(82, 100)).toBe("−18 %");
+    expect(percentDifference(100.2, 100)).toBe("");
+    expect(percentDifference(5, 0)).toBe("");
+  });
+
+  it.each([
+    ["0,2", 0.2],
+    [" 0.2 mm ", 0.2],
+    ["45°", 45],
+    ["15 %", 15],
+    ["5 mm³/s", 5],
+  ])("reads %s", (text, value) => expect(parseNumber(text)).toBe(value));
+
+  it("reads no number out of words", () => {
+    expect(parseNumber("")).toBeNaN();
+    expect(parseNumber("wide")).toBeNaN();
+    expect(parseNumber("1e")).toBe(1);
+  });
+});
