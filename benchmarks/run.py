@@ -151,12 +151,12 @@ def growth() -> None:
     for height in (0.4, 0.2, 0.1):
         keys = recipe(layer_height_mm=height, first_layer_height_mm=height)
         count = Engine().estimate(PrintJob(ball, keys)).layers
-        time_s = seconds(lambda keys=keys: Engine().estimate(PrintJob(ball, keys)), 3)
+        time_s = seconds(lambda keys=keys: Engine().estimate(PrintJob(ball, keys)), 3)  # type: ignore[misc]
         print(f"{count:>6} {time_s:8.2f} s {1000 * time_s / count:8.2f} ms")
     print("triangles   cold   per thousand")
     for subdivisions in (5, 6, 7):
         solid = part(waved_ball(subdivisions))
-        time_s = seconds(lambda solid=solid: Engine().estimate(PrintJob(solid, recipe())), 2)
+        time_s = seconds(lambda solid=solid: Engine().estimate(PrintJob(solid, recipe())), 2)  # type: ignore[misc]
         print(f"{len(solid.faces):>9,} {time_s:6.2f} s {1e6 * time_s / len(solid.faces):8.2f} ms")
 
 
@@ -224,7 +224,7 @@ def motion() -> None:
 
 def part(mesh: trimesh.Trimesh) -> Solid:
     """A mesh as a checked solid."""
-    return make_solid(read_mesh(mesh.export(file_type="stl"), "ball.stl"))
+    return make_solid(read_mesh(mesh.export(file_type="stl"), "ball.stl"))  # type: ignore[arg-type]
 
 
 def main() -> None:

@@ -56,7 +56,7 @@ def main() -> int:
     settings.load_profile("repeatable")
     loader = unittest.TestLoader()
     suite = loader.loadTestsFromNames(arguments.names)
-    result = unittest.TextTestRunner(verbosity=1, resultclass=Timed).run(suite)
+    result = unittest.TextTestRunner(verbosity=1, resultclass=Timed).run(suite)  # type: ignore[arg-type]
     slowest = sorted(Timed.seconds.items(), key=lambda item: -item[1])[:8]
     print("slowest:", ", ".join(f"{name.split('.', 2)[-1]} {seconds:.1f} s" for name, seconds in slowest))
     stop_servers()  # before the interpreter goes, or a late request would stumble over its end

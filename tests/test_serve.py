@@ -35,7 +35,7 @@ class Start(unittest.TestCase):
     def start(self, *words: str) -> tuple[subprocess.Popen[str], str, str]:
         """A started process, its address, and what it said until then."""
         process = subprocess.Popen(self.command(*words), stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
-        self.addCleanup(lambda: process.poll() is None and process.kill())
+        self.addCleanup(lambda: process.poll() is None and process.kill())  # type: ignore[func-returns-value]
         assert process.stdout is not None
         self.addCleanup(process.stdout.close)
         said = ""

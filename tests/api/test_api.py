@@ -2,9 +2,11 @@ import io
 import json
 import threading
 import unittest
-from typing import Any
+from typing import Any, ClassVar
 
 import trimesh
+from apiflask import APIFlask
+from flask.testing import FlaskClient
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from openapi_spec_validator import validate
@@ -21,7 +23,9 @@ BOX = stl_bytes(trimesh.creation.box((20, 20, 10)))
 
 
 class ApiCase(unittest.TestCase):
-    database: Database
+    database: ClassVar[Database]
+    app: ClassVar[APIFlask]
+    client: ClassVar[FlaskClient]
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -347,6 +351,6 @@ class Guard(ApiCase):
         for address, status, page in (("/parts/1", 200, True), ("/assets/../../pyproject.toml", 404, False)):
             with self.client.get(address) as answer:
                 self.assertEqual(answer.status_code, status)
-                self.assertEqual('<div id="root">' in answer.text, page)
+                self.assertEqual('<div id="root">' in answer.text, page)  # type: ignore[attr-defined]
         with self.client.get("/%2e%2e/%2e%2e/pyproject.toml") as answer:
-            self.assertNotIn("[project]", answer.text)
+            self.assertNotIn("[project]", answer.text)  # type: ignore[attr-defined]

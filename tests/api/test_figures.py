@@ -55,7 +55,8 @@ class InBackground(WorkerCase):
 
     def test_slow_figures_are_a_job_and_known_when_it_is_done(self) -> None:
         column = self.columns(self.upload(stl_bytes(trimesh.creation.box((21, 20, 10)))))[0]
-        gate, told = threading.Event(), []
+        gate = threading.Event()
+        told: list[float] = []
         with self.slow(gate, told), mock.patch.object(estimates_api, "PATIENCE_S", 0.2):
             job = self.figures(column)["job"]
             self.assertIn(job["state"], jobs.UNDER_WAY)
@@ -67,7 +68,8 @@ class InBackground(WorkerCase):
 
     def test_stopped_figures_can_be_asked_for_again(self) -> None:
         column = self.columns(self.upload(stl_bytes(trimesh.creation.box((22, 20, 10)))))[0]
-        gate, told = threading.Event(), []
+        gate = threading.Event()
+        told: list[float] = []
         with self.slow(gate, told), mock.patch.object(estimates_api, "PATIENCE_S", 0.2):
             job = self.figures(column)["job"]
             self.call("POST", f"/api/jobs/{job['id']}/cancel")
@@ -78,7 +80,8 @@ class InBackground(WorkerCase):
     def test_a_recipe_that_changes_while_it_waits_is_not_computed(self) -> None:
         part = self.upload(stl_bytes(trimesh.creation.box((23, 20, 10))))
         column = self.columns(part)[0]
-        gate, told = threading.Event(), []
+        gate = threading.Event()
+        told: list[float] = []
         with self.slow(gate, told), mock.patch.object(estimates_api, "PATIENCE_S", 0.2):
             job = self.figures(column)["job"]
             body = {"version": column["version"], "choices": {"walls": 4}}

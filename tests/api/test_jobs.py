@@ -110,7 +110,7 @@ class Rows(ApiCase):
     def test_a_defect_closes_the_job_too(self) -> None:
         job = self.add(inputs="broken")
         with (
-            mock.patch.dict(kinds.KINDS, {"waterfall": lambda tools, arguments: {}[0]}),
+            mock.patch.dict(kinds.KINDS, {"waterfall": lambda tools, arguments: {}[0]}),  # type: ignore[index]
             self.assertLogs("meanbead.jobs.work", "ERROR"),
         ):
             run_job(self.database, Engine(), job)

@@ -78,8 +78,8 @@ class Migrations(unittest.TestCase):
             part = services.parts.add_part(session, box(8, 8, 2), name="Block", file_name="b.stl", source=b"")
             machine, nozzle, material = store.shelf.first_of_each(session)
             ids = {"machine_id": machine.id, "nozzle_id": nozzle.id, "material_id": material.id}
-            row = store.recipes.add_recipe(session, part, name="Twins", choices=Recipe.model_validate(said), **ids)
-            plain = store.recipes.add_recipe(session, part, name="Plain", choices=Recipe(), **ids)
+            row = store.recipes.add_recipe(session, part, name="Twins", choices=Recipe.model_validate(said), **ids)  # type: ignore[arg-type]
+            plain = store.recipes.add_recipe(session, part, name="Plain", choices=Recipe(), **ids)  # type: ignore[arg-type]
             store.versions.record_version(session, row)
             row_id, plain_id = row.id, plain.id
         with database.engine.begin() as connection:

@@ -171,7 +171,10 @@ class Recipes(ApiCase):
         column = self.columns(part)[0]
         robin = {"headers": {"X-Person": "Robin"}}
         column = self.call(
-            "PATCH", f"/api/recipes/{column['id']}", {"version": column["version"], "choices": {"walls": 3}}, **robin
+            "PATCH",
+            f"/api/recipes/{column['id']}",
+            {"version": column["version"], "choices": {"walls": 3}},
+            **robin,  # type: ignore[arg-type]
         )
         house = self.call("POST", "/api/house-recipes", {"recipe_id": column["id"], "name": "Boxes"}, 201, **robin)
         # Keeping it changes nothing of the column.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from typing import Any
+from typing import Any, ClassVar
 
 from meanbead.core.estimate import Engine
 from meanbead.jobs.worker import WorkerThread
@@ -13,6 +13,8 @@ from tests.api.test_api import ApiCase
 
 class WorkerCase(ApiCase):
     """Jobs from the request to the result."""
+
+    worker: ClassVar[WorkerThread]
 
     @classmethod
     def setUpClass(cls) -> None:

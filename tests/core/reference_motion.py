@@ -9,8 +9,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Any
+
+from numpy.typing import NDArray
 
 Vector = tuple[float, float, float, float]
+Values = Sequence[Any] | NDArray[Any]
 
 
 def jerk_corner(before: Vector, after: Vector, jerk: Vector) -> float:
@@ -54,12 +58,12 @@ def curve_corner(before: Vector, after: Vector, before_mm: float, after_mm: floa
 
 
 def dense_time(
-    lengths: Sequence[float],
-    speeds: Sequence[float],
-    accelerations: Sequence[float],
-    corners: Sequence[float],
-    exits: Sequence[float],
-    halts: Sequence[bool],
+    lengths: Values,
+    speeds: Values,
+    accelerations: Values,
+    corners: Values,
+    exits: Values,
+    halts: Values,
     steps: int = 300,
 ) -> float:
     """Time of a path, s. ``corners[i]`` bounds the speed at the start of move i, ``exits[i]`` before a halt."""
@@ -79,10 +83,10 @@ def dense_time(
 
 
 def _stretch(
-    lengths: Sequence[float],
-    speeds: Sequence[float],
-    accelerations: Sequence[float],
-    corners: Sequence[float],
+    lengths: Values,
+    speeds: Values,
+    accelerations: Values,
+    corners: Values,
     leave: float,
     steps: int,
 ) -> float:

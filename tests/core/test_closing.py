@@ -101,7 +101,7 @@ class Guessed(unittest.TestCase):
     def test_sheets_beside_a_body_are_said_to_be_left_out(self) -> None:
         flat = sheet()
         flat.apply_translation((60, 0, 5))
-        found = closed(trimesh.util.concatenate([open_scan(), flat]))
+        found = closed(trimesh.util.concatenate([open_scan(), flat]))  # type: ignore[arg-type]
         self.assertAlmostEqual(found.guesses.volume_mm3, whole_scan_mm3(), delta=0.04 * whole_scan_mm3())
         self.assertRegex(" ".join(found.guesses.sentences), "1 sheet, 6.0 cm² in all, was left out")
 

@@ -252,7 +252,7 @@ class Memory(unittest.TestCase):
             return bytes(40)
 
         for key in (1, 2, 1, 3, 1, 2):
-            cache.get(key, lambda key=key: make(key))
+            cache.get(key, lambda key=key: make(key))  # type: ignore[misc]
         self.assertEqual(made, [1, 2, 3, 2])
         self.assertLessEqual(cache.nbytes, 100)
 

@@ -77,7 +77,7 @@ class Files(unittest.TestCase):
         ball.vertices = np.random.default_rng(seed).uniform(-15, 15, ball.vertices.shape)
         mesh = trimesh.util.concatenate([ball, ball.copy().apply_translation((3, 2, 1))]) if doubled else ball
         try:
-            solid = make_solid(read_mesh(stl_bytes(mesh), "crumpled.stl"))
+            solid = make_solid(read_mesh(stl_bytes(mesh), "crumpled.stl"))  # type: ignore[arg-type]
             result = ENGINE.estimate(PrintJob(solid, Recipe.model_validate({"layer_height_mm": 0.3})))
         except (PartError, RecipeError):
             return

@@ -101,8 +101,8 @@ class Order(unittest.TestCase):
         ends = rng.uniform(-40, 40, (count, 4))
         place = rng.uniform(-60, 60, 2)
         plain = hops(ends, *slow_nearest(ends, place), place)
-        nearest = hops(ends, *nearest_ends(ends, *place), place)
-        improved = hops(ends, *sequence(ends, *place), place)
+        nearest = hops(ends, *nearest_ends(ends, *place), place)  # type: ignore[call-arg]
+        improved = hops(ends, *sequence(ends, *place), place)  # type: ignore[call-arg]
         self.assertAlmostEqual(nearest, plain, places=9)
         self.assertLessEqual(improved, plain + 1e-9)
 

@@ -73,7 +73,7 @@ class OverSparse(unittest.TestCase):
 
     def layers(self, **keys: object) -> tuple[list[int], list[int]]:
         strokes = plan_strokes(box(30, 20, 4), shape_of(top_layers=4, bottom_layers=3, **keys))
-        return tuple(
+        return tuple(  # type: ignore[return-value]
             sorted(set(strokes.layer[strokes.feature == feature].tolist()))
             for feature in (Feature.BRIDGE, Feature.SOLID)
         )

@@ -77,7 +77,7 @@ class Differences(unittest.TestCase):
         one, other = (ENGINE.sampled(PrintJob(CUP, Recipe(layer_height_mm=h)), 24) for h in (0.2, 0.28))
         bound = one.difference_error_s(other)
         ends = [each.estimate.sampling_error * each.estimate.print_time_s for each in (one, other)]
-        self.assertAlmostEqual(bound, float(np.hypot(*ends)))
+        self.assertAlmostEqual(bound, float(np.hypot(*ends)))  # type: ignore[call-overload]
 
     def test_a_changed_skin_is_seen(self) -> None:
         base = ENGINE.sampled(PrintJob(CUP, Recipe()), 24)

@@ -65,7 +65,7 @@ class Geometry(unittest.TestCase):
         x = np.linspace(0, 2 * math.pi, 301)
         lengths = [
             sum(
-                float(np.hypot(*np.diff(line, axis=0).T).sum())
+                float(np.hypot(*np.diff(line, axis=0).T).sum())  # type: ignore[misc, type-var, union-attr]
                 for line in contourpy.contour_generator(x, x, gyroid_field(x[None, :], x[:, None], z)).lines(0.0)
             )
             for z in np.arange(48) * 2 * math.pi / 48

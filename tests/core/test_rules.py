@@ -244,7 +244,7 @@ class Schools(unittest.TestCase):
     def test_off_step_heights_are_a_risk_only_for_the_school_of_full_steps(self) -> None:
         for school, severity in (("any", "note"), ("full_steps", "risk")):
             case = {"recipe": {"layer_height_mm": 0.19}, "printer": STEPS, "house": HouseRules(layer_heights=school)}
-            job, context = job_and_context(**case)
+            job, context = job_and_context(**case)  # type: ignore[arg-type]
             (mine,) = [finding for finding in findings(context.rule_input(job)) if finding.rule == "full_steps"]
             self.assertEqual(mine.severity, severity)
             self.assertIn("Layer heights", mine.school)

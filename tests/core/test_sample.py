@@ -1,4 +1,5 @@
 import unittest
+from typing import Any
 
 import numpy as np
 
@@ -13,7 +14,12 @@ from tests.support.solids import box, cone, sphere
 
 ENGINE = Engine()
 NAMES = ("Pencil cup", "Shelf bracket", "Domed knob", "Flag post", "Tool box", "Snow owl")
-RECIPES = ({}, {"infill": {"density": 0.35}}, {"layer_height_mm": 0.28, "walls": 3}, {"travel": "inside", "walls": 1})
+RECIPES: tuple[dict[str, Any], ...] = (
+    {},
+    {"infill": {"density": 0.35}},
+    {"layer_height_mm": 0.28, "walls": 3},
+    {"travel": "inside", "walls": 1},
+)
 
 
 def weights(part, keys: dict | None = None, count: int = 24):

@@ -92,7 +92,7 @@ class BruteForce(unittest.TestCase):
 
     def test_a_space_within_the_budget_is_computed_whole(self) -> None:
         job, context = PrintJob(PART, Recipe()), context_of(PART)
-        vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.2]}
+        vary: dict[str, list[Any]] = {"walls": [1, 2, 3], "infill.density": [0.1, 0.2]}
         found = search(ENGINE, job, vary, SearchLimits(), context)
         self.assertTrue(found.complete)
         self.assertEqual(len(found.dots), 6)
@@ -173,7 +173,7 @@ class NothingBetter(unittest.TestCase):
         self.assertFalse(found.proven)
         self.assertTrue(found.open)
         self.assertIn("of print time", found.doubt)
-        ticks = itertools.count(0.0, 10.0)
+        ticks = itertools.count(0.0, 10.0)  # type: ignore[assignment]
         with mock.patch("meanbead.core.advise.search.time", SimpleNamespace(monotonic=lambda: next(ticks))):
             nothing = search(ENGINE, job, vary, SearchLimits(), context, budget=400, time_s=1.5)
         self.assertEqual((nothing.proven, nothing.computed), (False, 0))
@@ -256,7 +256,7 @@ class Limits(unittest.TestCase):
 
     def test_what_rules_forbid_is_never_computed(self) -> None:
         job, context = PrintJob(PART, Recipe()), context_of(PART)
-        vary = {"layer_height_mm": [0.04, 0.06, 0.36, 0.38]}
+        vary: dict[str, list[Any]] = {"layer_height_mm": [0.04, 0.06, 0.36, 0.38]}
         found = search(ENGINE, job, vary, SearchLimits(), context)
         self.assertEqual((found.computed, found.discarded, found.dots), (0, 4, []))
         self.assertIsNone(found.fastest)
@@ -271,7 +271,7 @@ class Limits(unittest.TestCase):
 
     def test_time_can_be_held_against_stiffness_and_cost(self) -> None:
         job, context = PrintJob(PART, Recipe()), context_of(PART)
-        vary = {"walls": [1, 2, 3], "infill.density": [0.1, 0.3]}
+        vary: dict[str, list[Any]] = {"walls": [1, 2, 3], "infill.density": [0.1, 0.3]}
         stiff = search(ENGINE, job, vary, SearchLimits(), context, against="bend")
         dots = [stiff.dots[k].measures for k in stiff.frontier]
         self.assertEqual([entry.piece_time_s for entry in dots], sorted(entry.piece_time_s for entry in dots))
@@ -296,7 +296,10 @@ class SameStrength(unittest.TestCase):
         solid = box(50, 40, 8)
         job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.3}})), context_of(solid)
         base = search(ENGINE, job, {"infill.density": [0.3]}, SearchLimits(), context, budget=10).base
-        vary = {"infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3], "infill.lines_side_by_side": [1, 2]}
+        vary: dict[str, list[Any]] = {
+            "infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3],
+            "infill.lines_side_by_side": [1, 2],
+        }
         found = search(ENGINE, job, vary, SearchLimits(crush=base.crush), context)
         assert found.leanest is not None
         leanest = found.dots[found.leanest.dot]
@@ -308,11 +311,11 @@ class SameStrength(unittest.TestCase):
         solid = box(24, 24, 30)
         job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.4}})), context_of(solid)
         base = search(ENGINE, job, {"infill.density": [0.4]}, SearchLimits(), context, budget=10).base
-        vary = {"infill.density": [0.05, 0.1, 0.2, 0.3, 0.4], "walls": [2, 3, 4]}
+        vary: dict[str, list[Any]] = {"infill.density": [0.05, 0.1, 0.2, 0.3, 0.4], "walls": [2, 3, 4]}
         found = search(ENGINE, job, vary, SearchLimits(bend=base.bend), context)
         assert found.leanest is not None
         leanest = found.dots[found.leanest.dot]
-        self.assertGreater(leanest.values["walls"], 2)
+        self.assertGreater(leanest.values["walls"], 2)  # type: ignore[arg-type, misc]
         self.assertLess(leanest.measures.filament_g, base.filament_g)
 
 
@@ -327,7 +330,7 @@ class Spaces(unittest.TestCase):
     def test_what_cannot_vary_is_named(self) -> None:
         for vary in ({}, {"machine": [1]}, {"no.such": [1]}, {f"speed_mm_s.{k}": [1] for k in range(20)}):
             with self.subTest(vary=list(vary)), self.assertRaises(RecipeError):
-                Space.of(vary)
+                Space.of(vary)  # type: ignore[arg-type]
 
     def test_the_usual_space_holds_the_recipe_itself(self) -> None:
         job, context = PrintJob(PART, Recipe(layer_height_mm=0.18, walls=3)), context_of(PART)

@@ -78,7 +78,7 @@ class Sections(unittest.TestCase):
         other = trimesh.creation.box((20, 20, 20))
         other.apply_translation((10, 0, 0))
         both = trimesh.util.concatenate([trimesh.creation.box((20, 20, 20)), other])
-        section = slice_solid(make_solid(RawMesh(both.vertices, both.faces)), layer_stack(20, 1, 1))[0][7]
+        section = slice_solid(make_solid(RawMesh(both.vertices, both.faces)), layer_stack(20, 1, 1))[0][7]  # type: ignore[attr-defined]
         self.assertAlmostEqual(section.area, 600, places=3)
 
     def test_agree_with_an_independent_sectioner(self) -> None:
@@ -88,7 +88,7 @@ class Sections(unittest.TestCase):
         layers = layer_stack(12, 0.75, 0.75)
         ours = shapely.area(slice_solid(solid, layers)[0])
         for height, area in zip(layers.middle_mm, ours, strict=True):
-            loops = standing.section([0, 0, 1], [0, 0, height]).discrete
+            loops = standing.section([0, 0, 1], [0, 0, height]).discrete  # type: ignore[union-attr]
             sizes = sorted((shapely.Polygon(loop[:, :2]).area for loop in loops), reverse=True)
             self.assertAlmostEqual(area / (sizes[0] - sizes[1]), 1, places=3)
 

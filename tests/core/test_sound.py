@@ -68,7 +68,7 @@ class Mending(unittest.TestCase):
         inner = trimesh.creation.box((10, 10, 10))
         inner.invert()
         both = trimesh.util.concatenate([trimesh.creation.box((20, 20, 20)), inner])
-        self.assertAlmostEqual(part_facts(make_solid(raw(both))).volume_mm3, 7000, places=3)
+        self.assertAlmostEqual(part_facts(make_solid(raw(both))).volume_mm3, 7000, places=3)  # type: ignore[arg-type]
 
 
 class Units(unittest.TestCase):

@@ -16,7 +16,7 @@ from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 
 
-def plan_of(**choices: object):  # type: ignore[no-untyped-def]
+def plan_of(**choices: object):
     return resolve(Recipe.model_validate(choices), Printer(), Nozzle(), Material())
 
 

@@ -20,7 +20,7 @@ QUICK = Printer.model_validate({"acceleration_mm_s2": {"print": 5000, "travel": 
 
 
 def play(text: str, printer: Printer = QUICK, **keys: str) -> Replay:
-    return replay(io.BytesIO(text.encode()), printer, **keys)
+    return replay(io.BytesIO(text.encode()), printer, **keys)  # type: ignore[arg-type]
 
 
 class Words(unittest.TestCase):

@@ -63,7 +63,7 @@ class Asking(Served):
         self.fails("127.0.0.1:1", "Nothing answers")
 
     def test_a_silent_line_ends_in_time(self) -> None:
-        address = self.odd(lambda handler: handler.request.recv(10) and threading.Event().wait(3))
+        address = self.odd(lambda handler: handler.request.recv(10) and threading.Event().wait(3))  # type: ignore[arg-type]
         self.fails(address, "did not finish", timeout_s=0.6, settle_s=0.1)
 
     def test_a_line_that_never_rests_is_cut_off(self) -> None:

@@ -244,5 +244,5 @@ def rounds(count: int, seed: int = 1, say: bool = False) -> Workshop:
 
 if __name__ == "__main__":
     asked = [int(word) for word in sys.argv[1:3]] or [200]
-    done = rounds(*asked, say=True)
+    done = rounds(*asked, say=True)  # type: ignore[arg-type, misc]
     print(f"nothing lost: {done.acknowledged} edits and uploads, {len(done.jobs)} jobs")

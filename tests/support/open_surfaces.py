@@ -34,7 +34,7 @@ def open_balls(count: int = 8) -> trimesh.Trimesh:
         cut = ball.submesh([np.flatnonzero(ball.triangles_center[:, 2] < 3)], append=True)
         cut.apply_translation((17.0 * k, 0, 0))
         balls.append(cut)
-    joined: trimesh.Trimesh = trimesh.util.concatenate(balls)
+    joined: trimesh.Trimesh = trimesh.util.concatenate(balls)  # type: ignore[assignment]
     return joined
 
 

@@ -66,7 +66,7 @@ def sphere(radius: float, subdivisions: int = 5) -> Solid:
 def stl_bytes(mesh: trimesh.Trimesh, *, text: bool = False) -> bytes:
     """A mesh as STL, binary or text."""
     data = mesh.export(file_type="stl_ascii" if text else "stl")
-    return data.encode() if isinstance(data, str) else data
+    return data.encode() if isinstance(data, str) else data  # type: ignore[return-value]
 
 
 def obj_bytes(mesh: trimesh.Trimesh) -> bytes:

@@ -79,7 +79,7 @@ class UiCase(unittest.TestCase):
     def add_part(self, mesh: trimesh.Trimesh, name: str) -> int:
         """Add a part straight through the API; returns its number."""
         form = {"file": {"name": name, "mimeType": "application/octet-stream", "buffer": stl_bytes(mesh)}}
-        answer = self.page.request.post(f"{self.address}/api/parts", multipart=form)
+        answer = self.page.request.post(f"{self.address}/api/parts", multipart=form)  # type: ignore[arg-type]
         self.assertEqual(answer.status, 201, answer.text())
         return int(answer.json()["id"])
 

@@ -293,7 +293,7 @@ class Replayed(UiCase):
     def send(self, text: str) -> None:
         payload = {"name": "elsewhere.gcode", "mimeType": "text/plain", "buffer": text.encode()}
         self.page.get_by_role("button", name="Fill one from …").click()
-        self.page.get_by_label("G-code file to replay").set_input_files(payload)
+        self.page.get_by_label("G-code file to replay").set_input_files(payload)  # type: ignore[arg-type]
 
     def test_a_file_stands_next_to_the_recipes(self) -> None:
         page = self.new_part()

@@ -72,14 +72,14 @@ class Ready(UiCase):
         page.get_by_role("button", name="Measure").click()
         canvas = page.get_by_role("img", name="Clicked as it stands")
         self.next_frame()
-        canvas.click(position=self.part_of(canvas, 0.5, 0.45))
-        canvas.click(position=self.part_of(canvas, 0.5, 0.55))
+        canvas.click(position=self.part_of(canvas, 0.5, 0.45))  # type: ignore[arg-type]
+        canvas.click(position=self.part_of(canvas, 0.5, 0.55))  # type: ignore[arg-type]
         measured = page.get_by_role("status").filter(has_text=" mm")
         expect(measured).to_be_visible()
         # The front is upright: what was measured lies in its plane, straight up.
         self.assertRegex(measured.inner_text(), r"^(\d+\.\d\d) mm 0\.00 · 0\.00 · \1$")
         page.get_by_role("button", name="Stand on a face").click()
-        canvas.click(position=self.part_of(canvas, 0.5, 0.5))
+        canvas.click(position=self.part_of(canvas, 0.5, 0.5))  # type: ignore[arg-type]
         self.expect_size("10.0 × 30.0 × 20.0")
         page.get_by_label("Height of the section").fill("500")
         expect(page.get_by_text("10.0 mm", exact=True)).to_be_visible()
