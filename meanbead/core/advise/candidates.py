@@ -21,6 +21,8 @@ from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.looks import exact_heights_mm, height_settings
 from meanbead.core.rules.rule_input import SPREAD_TO_FIT, RuleInput, ceil_to, floor_to
 
+__all__ = ["Candidate", "Group", "candidates", "remedies"]
+
 Group = Literal[
     "remedy", "pace", "travel", "cooling", "start", "infill", "shell", "width", "height", "nozzle", "supports"
 ]

@@ -12,6 +12,8 @@ from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding
 
+__all__ = ["Remedies", "Waste", "remedies_tried", "saves"]
+
 _FELT_S = 1.0
 _FELT = 0.003
 """Less than this share of the print is no saving that anyone would change a recipe for."""

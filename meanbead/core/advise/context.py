@@ -21,6 +21,8 @@ from meanbead.core.recipe.adapt import adapted
 from meanbead.core.recipe.choices import with_value
 from meanbead.core.rules import RuleInput
 
+__all__ = ["AdviceContext", "settings_between", "with_settings"]
+
 
 @dataclass(frozen=True)
 class AdviceContext:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+__all__ = ["knee", "non_dominated"]
+
 Floats = NDArray[np.float64]
 
 

@@ -18,6 +18,20 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.finding import Finding, SetTo
 from meanbead.core.runtime.parallel import ordered_map
 
+__all__ = [
+    "Advice",
+    "Effect",
+    "Goal",
+    "Lever",
+    "all_that_cost_nothing",
+    "effects_between",
+    "levers",
+    "ranked",
+    "tried",
+    "try_lever",
+    "words_of",
+]
+
 Goal = Literal["minutes", "grams", "cost"]
 
 _GRAVE = ("stop", "risk")

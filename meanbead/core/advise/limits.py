@@ -11,6 +11,8 @@ from meanbead.core.model.base import NonNegative, Result, Share
 from meanbead.core.model.purpose import Limits
 from meanbead.core.text.durations import duration
 
+__all__ = ["Breach", "SearchLimits", "breaches", "plan_breaches"]
+
 
 class SearchLimits(Limits):
     """The purpose's limits and those of one search. None means that it does not care.

@@ -18,6 +18,8 @@ from meanbead.core.model.plan import Plan
 from meanbead.core.rules.rule_input import even_flow_mm3_s
 from meanbead.core.schedule.attendance import plates_per_day
 
+__all__ = ["Measures", "PlanMeasures", "measures", "narrowest_mm", "plan_measures"]
+
 
 class PlanMeasures(Result):
     """What is known of a recipe on a part before a stroke is planned.

@@ -15,6 +15,8 @@ from meanbead.core.estimate.engine import Sampled
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.schedule.attendance import plates_per_day
 
+__all__ = ["Prospect", "Shares", "promises", "worst_seen"]
+
 Floats = NDArray[np.float64]
 
 TOLERANCE = 0.01

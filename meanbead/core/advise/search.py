@@ -35,6 +35,8 @@ from meanbead.core.runtime.parallel import ordered_map
 from meanbead.core.schedule.attendance import just_fits
 from meanbead.core.text.durations import duration
 
+__all__ = ["USUAL_TIME_S", "Against", "Evaluation", "Highlight", "SearchResult", "search"]
+
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
 USUAL_TIME_S = 120.0
 _START_SHARE = 0.3

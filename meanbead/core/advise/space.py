@@ -21,6 +21,8 @@ from meanbead.core.recipe.choices import choices
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules.rule_input import SPREAD_TO_FIT, floor_to
 
+__all__ = ["Point", "Space", "Vary", "job_at", "usual_vary"]
+
 Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]
 """What varies and by which values. Keys are the recipe's own dotted ones, and four that set several of them:
 

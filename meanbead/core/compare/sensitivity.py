@@ -12,6 +12,8 @@ from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 
+__all__ = ["Sensitivity", "neighbours", "sensitivities"]
+
 _MAX_OPTIONS = 8
 
 

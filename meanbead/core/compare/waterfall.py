@@ -17,6 +17,8 @@ from meanbead.core.model import Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import choices, value_at, with_value
 
+__all__ = ["MAX_PLAYERS", "ORDERS_TRIED", "Change", "Step", "Waterfall", "changes_between", "mixed", "waterfall"]
+
 MAX_PLAYERS = 6
 """Up to so many changes all orders are gone through; with more, those of one group count as one change."""
 

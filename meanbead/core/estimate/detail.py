@@ -13,6 +13,8 @@ from meanbead.core.estimate.moves import Kind
 from meanbead.core.estimate.timing import Timing
 from meanbead.core.strokes.table import Strokes
 
+__all__ = ["StrokeDetail", "resting_share", "stroke_detail"]
+
 CELL_MM = 0.1
 """Beads are looked for on a grid this fine."""
 

@@ -11,6 +11,8 @@ from meanbead.core.model.insight import Spot
 from meanbead.core.part.insight import sharp_corners
 from meanbead.core.strokes.cut import Cut
 
+__all__ = ["FirstLayer", "Island", "first_layer"]
+
 START_FEATURES = ("skirt", "brim", "raft")
 SMALL_ISLAND_MM2 = 25.0
 

@@ -15,6 +15,8 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.table import Strokes
 
+__all__ = ["CLEAR_MM", "Kind", "MoveInputs", "MoveTable", "all_moves", "moves_of"]
+
 Floats = NDArray[np.float64]
 
 NOTHING_MM = 1e-6

@@ -22,6 +22,16 @@ from meanbead.core.strokes.choices import layer_choices
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.filling import bridges_over_sparse
 
+__all__ = [
+    "FEW_LAYERS",
+    "INTERVAL_LAYERS",
+    "SAMPLE_LAYERS",
+    "SEARCH_LAYERS",
+    "LayerSample",
+    "layer_sizes",
+    "sample_layers",
+]
+
 Floats = NDArray[np.float64]
 
 SAMPLE_LAYERS = 24

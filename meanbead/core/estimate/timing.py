@@ -20,6 +20,16 @@ from meanbead.core.runtime.parallel import halves, parallel_map
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
 
+__all__ = [
+    "Timing",
+    "melt_limits_mm_s",
+    "set_accelerations_mm_s2",
+    "set_speeds_mm_s",
+    "stronger",
+    "stronger_plan",
+    "time_strokes",
+]
+
 Floats = NDArray[np.float64]
 
 _PLASTIC, _TRAVEL, _LIFT = int(Kind.PLASTIC), int(Kind.TRAVEL), int(Kind.LIFT)

@@ -11,6 +11,17 @@ import math
 
 from meanbead.core.errors import RecipeError
 
+__all__ = [
+    "SIDE_LOSS",
+    "bead_area_mm2",
+    "bead_spacing_mm",
+    "filament_area_mm2",
+    "filament_length_mm",
+    "filament_mass_g",
+    "speed_for_flow_mm_s",
+    "width_for_spacing_mm",
+]
+
 SIDE_LOSS = 1.0 - math.pi / 4.0
 """Part of the height that a half-round side leaves empty, per side pair: two neighbours must overlap by this much."""
 

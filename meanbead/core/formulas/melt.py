@@ -34,6 +34,18 @@ from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
 
+__all__ = [
+    "PLANNING_MARGIN",
+    "SKIP_RATIO",
+    "WALL_LOSS",
+    "MeltCeiling",
+    "centre_excess",
+    "fourier_for_excess",
+    "heater_bound_mm3_s",
+    "melt_ceiling",
+    "temperature_for_flow_c",
+]
+
 PLANNING_MARGIN = 0.9
 """Plans stay this far below the knee, where output begins to fall."""
 

@@ -32,6 +32,8 @@ from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.model.material import Material
 from meanbead.core.model.plan import Plan
 
+__all__ = ["Strength", "cell_edge_mm", "cell_wall_mm", "crush_index", "filled_density", "shell_mm", "strength"]
+
 REFERENCE_SPEED_MM_S = 60.0
 REFERENCE_SLENDERNESS = 0.15 / 2
 """Cell-wall slenderness t / l of a grid at 15 %: density is two walls a cell."""

@@ -8,6 +8,16 @@ from meanbead.core.model.insight import PartInsight
 from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
 
+__all__ = [
+    "SHOWS_MM2",
+    "clean_overhang_deg",
+    "flattest_slope_deg",
+    "hanging_level_mm2",
+    "ridge_mm",
+    "steepest_overhang_deg",
+    "unsupported_share",
+]
+
 SHOWS_SHARE = 0.004
 """Slopes, or overhangs, on a smaller share of the surface are not what a recipe is chosen for."""
 

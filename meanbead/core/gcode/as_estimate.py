@@ -15,6 +15,8 @@ from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
 
+__all__ = ["replayed_estimate"]
+
 
 def replayed_estimate(opened: Callable[[], BinaryIO], printer: Printer, nozzle: Nozzle, material: Material) -> Estimate:
     """Replay a file as it is and on a machine with better and worse limits; ``opened`` opens it from its start.

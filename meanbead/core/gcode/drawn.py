@@ -28,6 +28,8 @@ from meanbead.core.runtime import limits
 from meanbead.core.strokes.features import FEATURES, Feature
 from meanbead.core.strokes.table import LayerAreas, Strokes
 
+__all__ = ["AXIS_SPEED", "MELT_CEILING", "OUTSIDE", "DrawnFile", "PlacedMark", "drawn_file"]
+
 Floats = NDArray[np.float64]
 
 AXIS_SPEED, MELT_CEILING, OUTSIDE = 1, 2, 4

@@ -10,6 +10,8 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode.parser import SAME_LINE
 from meanbead.core.model.printer import Printer
 
+__all__ = ["with_limits"]
+
 
 def with_limits(pieces: Iterable[bytes], pattern: str, printer: Printer) -> Iterable[bytes]:
     """Whole lines, those that match a pattern said in words that the reader knows: M204 and M205.

@@ -8,6 +8,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+__all__ = ["FilamentAccount", "Turns"]
+
 Floats = NDArray[np.float64]
 
 

@@ -17,6 +17,8 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.model.printer import Printer
 from meanbead.core.text.explain import explain
 
+__all__ = ["SettingsReport", "apply_settings", "printer_from_report"]
+
 _COMMAND = re.compile(r"\b(M92|M201|M203|M204|M205)\b((?:\s+[A-Z]-?\d*\.?\d+)+)\s*$")
 """A command to the end of its line: what is damaged on the way must not be read as a smaller number."""
 _WORD = re.compile(r"([A-Z])(-?\d*\.?\d+)")

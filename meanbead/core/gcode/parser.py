@@ -14,6 +14,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+__all__ = ["SAME_LINE", "Rows", "new_state", "scan"]
+
 MOVE, DWELL, COMMENT, SETTING, MALFORMED, HOME = range(6)
 
 SAME_LINE = b"\x0b"

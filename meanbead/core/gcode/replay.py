@@ -32,6 +32,8 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import Moves, Profile, plan_speeds
 
+__all__ = ["FEATURE_PATTERN", "Mark", "MarkKind", "Replay", "ReplayCauses", "ReplayedFeature", "Settled", "replay"]
+
 FEATURE_PATTERN = r"(?i)^\s*feature\s*[:=]\s*(?P<feature>.+?)\s*$"
 """Comments that name the feature of the strokes after them; the group ``feature`` is the name. Users may change it."""
 

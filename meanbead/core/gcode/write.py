@@ -13,6 +13,8 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.strokes.features import FEATURES
 from meanbead.core.strokes.table import Strokes
 
+__all__ = ["write_gcode"]
+
 
 def write_gcode(strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: float) -> Iterator[str]:
     """Lines of G-code that lay the strokes, without heating or homing; features are named in comments.

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.runtime.parallel import Objects, parallel_apply
 
+__all__ = ["Loops", "grown", "inset", "loops_of", "rings_of", "simpler", "spacings"]
+
 MITRE_LIMIT = 2.0
 _EMPTY = shapely.MultiPolygon()
 

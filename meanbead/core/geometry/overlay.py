@@ -13,6 +13,8 @@ import shapely
 
 from meanbead.core.runtime.parallel import Objects
 
+__all__ = ["difference", "intersection", "prepared_copies", "together", "without"]
+
 GRID_MM = 1e-5
 
 

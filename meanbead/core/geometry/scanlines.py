@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from meanbead.core.geometry.offsets import rings_of
 from meanbead.core.runtime.parallel import Objects
 
+__all__ = ["Lines", "scan_lines"]
+
 _SHORTEST_MM = 0.05
 """Strokes shorter than this are left out: no machine lays them."""
 

@@ -6,6 +6,18 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+__all__ = [
+    "AccelerationMmS2",
+    "LineWidthMm",
+    "Model",
+    "NonNegative",
+    "Positive",
+    "Provenance",
+    "Result",
+    "Share",
+    "SpeedMmS",
+]
+
 Provenance = Literal["measured", "set", "typical"]
 """Where a figure comes from: measured in this workshop, set by the user, or typical (shipped)."""
 

@@ -9,6 +9,8 @@ from pydantic import Field
 from meanbead.core.model.base import Result
 from meanbead.core.model.insight import Spot
 
+__all__ = ["Finding", "Remedy", "SetTo", "SettingValue", "Severity"]
+
 Severity = Literal["stop", "risk", "waste", "note"]
 SettingValue = float | int | bool | str | None
 

@@ -6,6 +6,8 @@ from typing import Literal
 
 from meanbead.core.model.base import Model
 
+__all__ = ["HouseRules"]
+
 
 class HouseRules(Model):
     """One school a matter. Names and reasons stand in ``schools.toml``; see :mod:`meanbead.core.rules.conventions`."""

@@ -6,6 +6,8 @@ from typing import Literal
 
 from meanbead.core.model.base import Result
 
+__all__ = ["Bin", "DetailLoss", "PartInsight", "Spot", "SpotKind", "WallBand"]
+
 SpotKind = Literal["thin_wall", "detail", "overhang", "slope", "flat_top", "bridge", "corner"]
 
 

@@ -8,6 +8,8 @@ from pydantic import Field, model_validator
 
 from meanbead.core.model.base import Model, NonNegative, Provenance, Share
 
+__all__ = ["Material"]
+
 
 class Material(Model):
     """A plastic. Thermal figures are those of the melt and are *typical* unless marked otherwise.

@@ -8,6 +8,8 @@ from pydantic import Field
 
 from meanbead.core.model.base import Model
 
+__all__ = ["Nozzle"]
+
 NozzleMetal = Literal["brass", "plated_copper", "hardened_steel", "stainless_steel"]
 NozzleShape = Literal["plain", "long_melt", "split_flow"]
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from meanbead.core.model.estimate import Result
 
+__all__ = ["Extents", "Guesses", "PartFacts"]
+
 
 class Extents(Result):
     """Size of the bounding box, mm."""

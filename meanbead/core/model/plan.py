@@ -36,6 +36,18 @@ from meanbead.core.model.recipe import (
     WallOrder,
 )
 
+__all__ = [
+    "CopyShape",
+    "FeatureSpeeds",
+    "IroningShape",
+    "Plan",
+    "Shape",
+    "SkinShape",
+    "SlopeHeights",
+    "SupportShape",
+    "Widths",
+]
+
 
 @dataclass(frozen=True)
 class Widths:

@@ -8,6 +8,8 @@ from pydantic import Field, model_validator
 
 from meanbead.core.model.base import Model
 
+__all__ = ["Pose"]
+
 _Number = Annotated[float, Field(ge=-1e5, le=1e5)]
 Matrix = Annotated[tuple[_Number, ...], Field(min_length=9, max_length=9)]
 

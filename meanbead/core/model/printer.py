@@ -8,6 +8,18 @@ from pydantic import Field, model_validator
 
 from meanbead.core.model.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
 
+__all__ = [
+    "Accelerations",
+    "AxisAccelerationsMmS2",
+    "AxisJerksMmS",
+    "AxisSpeedsMmS",
+    "BedMm",
+    "Corner",
+    "HeatedBed",
+    "Hotend",
+    "Printer",
+]
+
 
 class BedMm(Model):
     """Room to print in, mm: bed width (x), bed depth (y), height (z)."""

@@ -8,6 +8,8 @@ from pydantic import Field
 
 from meanbead.core.model.base import Model, Share
 
+__all__ = ["PURPOSES", "Limits"]
+
 
 class Limits(Model):
     """Limits that a purpose sets. None means that it does not care.

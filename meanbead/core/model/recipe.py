@@ -12,6 +12,35 @@ from pydantic import Field, model_validator
 
 from meanbead.core.model.base import AccelerationMmS2, LineWidthMm, Model, Share, SpeedMmS
 
+__all__ = [
+    "Adhesion",
+    "AdhesionKind",
+    "Cooling",
+    "Copies",
+    "CopyOrder",
+    "HeightRange",
+    "Infill",
+    "InfillPattern",
+    "Ironing",
+    "IroningKind",
+    "LineWidths",
+    "OverSparse",
+    "Recipe",
+    "RecipeAccelerations",
+    "Retraction",
+    "SeamPlace",
+    "ShortLayers",
+    "SkinPattern",
+    "Skins",
+    "Speeds",
+    "SupportKind",
+    "Supports",
+    "ThinWalls",
+    "TravelConvention",
+    "VariableHeight",
+    "WallOrder",
+]
+
 InfillPattern = Literal["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"]
 SkinPattern = Literal["lines", "zigzag", "concentric"]
 AdhesionKind = Literal["none", "skirt", "brim", "raft"]

@@ -8,6 +8,8 @@ from pydantic import Field, model_validator
 
 from meanbead.core.model.base import Model, NonNegative
 
+__all__ = ["Attendance", "Shop"]
+
 Hour = Annotated[float, Field(ge=0, le=24)]
 
 

@@ -12,6 +12,8 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.motion.corners import axis_bound, deviation_corner_mm_s, jerk_corner_mm_s
 from meanbead.core.runtime.parallel import halves, parallel_map
 
+__all__ = ["PathLimits", "path_limits"]
+
 Floats = NDArray[np.float64]
 
 

@@ -14,6 +14,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+__all__ = ["Moves", "Profile", "entry_bound_mm_s", "plan_speeds", "reached_mm_s", "straight_move_time_s", "trapezoid"]
+
 Floats = NDArray[np.float64]
 
 

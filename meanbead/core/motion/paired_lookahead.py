@@ -15,6 +15,8 @@ from meanbead.core.motion.limits import PathLimits
 from meanbead.core.motion.lookahead import entry_bound_mm_s, reached_mm_s, trapezoid
 from meanbead.core.runtime.parallel import halves, parallel_map
 
+__all__ = ["TwoProfiles", "plan_with_and_without"]
+
 Floats = NDArray[np.float64]
 
 

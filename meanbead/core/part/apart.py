@@ -16,6 +16,8 @@ from collections.abc import Callable, Sequence
 from meanbead.core.errors import PartError
 from meanbead.core.runtime import limits
 
+__all__ = ["main", "run_apart"]
+
 
 def run_apart(
     module: str,

@@ -10,6 +10,8 @@ import zlib
 from meanbead.core.errors import PartError, SeveralModels
 from meanbead.core.runtime import limits
 
+__all__ = ["bomb", "check_entries", "is_threemf", "model_of"]
+
 ENDINGS = ("stl", "obj", "3mf", "ply", "step", "stp")
 _DAMAGED = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError, ValueError)
 """What unpacking a damaged, locked or strangely packed archive raises."""

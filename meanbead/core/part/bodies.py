@@ -9,6 +9,8 @@ from scipy.sparse.csgraph import connected_components
 
 from meanbead.core.part.solid import Solid, digest_of
 
+__all__ = ["body_of_faces", "split_bodies", "winding_number"]
+
 Floats = NDArray[np.float64]
 
 

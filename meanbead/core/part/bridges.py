@@ -11,6 +11,8 @@ from meanbead.core.geometry.overlay import difference, intersection, prepared_co
 from meanbead.core.geometry.scanlines import scan_lines
 from meanbead.core.runtime.parallel import Objects
 
+__all__ = ["MIN_ANCHORED", "find_bridges", "probe_strands"]
+
 Floats = NDArray[np.float64]
 
 DIRECTIONS = 12

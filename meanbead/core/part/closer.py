@@ -12,6 +12,8 @@ from typing import Any
 import numpy as np
 import pymeshfix
 
+__all__ = ["main"]
+
 
 def main(source: str, made: str) -> int:
     """Close every body of a file."""

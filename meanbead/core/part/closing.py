@@ -28,6 +28,8 @@ from meanbead.core.part.solid import Solid, digest_of, solid_manifold, surface_o
 from meanbead.core.part.wording import count_of, was
 from meanbead.core.runtime import limits
 
+__all__ = ["Closed", "close_gaps"]
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 ProgressCallback = Callable[[float, str], None]

@@ -10,6 +10,8 @@ from scipy.sparse.csgraph import connected_components
 from meanbead.core.model.part import Extents, PartFacts
 from meanbead.core.part.solid import Solid
 
+__all__ = ["BED_CONTACT_MM", "part_facts"]
+
 BED_CONTACT_MM = 0.05
 """Faces within this height of the bed and looking down count as footprint."""
 

@@ -10,6 +10,8 @@ from meanbead.core.model.plan import SlopeHeights
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
 
+__all__ = ["allowed_heights_mm", "ended_at", "slope_layers"]
+
 BIN_MM = 0.01
 """Heights are looked up on a grid this fine."""
 

@@ -23,6 +23,17 @@ from meanbead.core.part.slices import Layers, slice_solid
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import tip_angle_deg
 
+__all__ = [
+    "OVERHANG_DEG",
+    "Insight",
+    "Surface",
+    "Thickness",
+    "part_insight",
+    "sharp_corners",
+    "spread_points",
+    "wall_bands",
+]
+
 SAMPLES = 24_000
 """Points at which the thickness is looked through."""
 

@@ -14,6 +14,16 @@ from meanbead.core.part.pose import pose_of, posed, standing_on
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import tip_angle_deg
 
+__all__ = [
+    "Orientation",
+    "OrientationEstimate",
+    "OrientationEstimates",
+    "candidate_directions",
+    "measure",
+    "orientations",
+    "simpler",
+]
+
 ALIKE_DEG = 6.0
 """Directions closer than this count as one way to stand."""
 

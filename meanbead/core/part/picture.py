@@ -12,6 +12,8 @@ from scipy import ndimage
 
 from meanbead.core.part.solid import Solid
 
+__all__ = ["draw_mesh", "draw_solid"]
+
 _TURN_DEG = 35.0
 _TILT_DEG = 28.0
 _INK = np.array([58.0, 52.0, 46.0])

@@ -9,6 +9,8 @@ from meanbead.core.errors import PartError
 from meanbead.core.model.pose import Pose
 from meanbead.core.part.solid import MAX_SIZE_MM, MIN_SIZE_MM, Solid, digest_of
 
+__all__ = ["matrix_of", "pose_of", "posed", "standing_on"]
+
 Floats = NDArray[np.float64]
 
 

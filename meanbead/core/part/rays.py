@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from meanbead.core.part.solid import Solid
 
+__all__ = ["Rays"]
+
 MAX_CELLS = 400_000
 _FACES_PER_CELL = 0.5
 

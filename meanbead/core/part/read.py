@@ -18,6 +18,8 @@ from meanbead.core.part.archive import is_threemf, model_of
 from meanbead.core.part.threemf import read_threemf
 from meanbead.core.runtime import limits
 
+__all__ = ["RawMesh", "read_mesh"]
+
 _STL_HEADER = 84
 _STL_RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
 

@@ -11,6 +11,8 @@ from meanbead.core.errors import OpenSurface
 from meanbead.core.part.solid import open_edges
 from meanbead.core.part.wording import count_of, was
 
+__all__ = ["repair_surface", "why_unsound"]
+
 MAX_HOLE_EDGES = 400
 FLATNESS = 0.02
 """Largest ratio of a rim's thickness to its width at which a lid over it is no guess."""

@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 from meanbead.core.errors import PartError
 from meanbead.core.part.solid import Solid
 
+__all__ = ["Layers", "layer_stack", "slice_solid"]
+
 SIMPLIFY_MM = 0.005
 """Corners closer than this to the line through their neighbours are dropped; a bead is a hundred times wider."""
 

@@ -17,6 +17,19 @@ from meanbead.core.errors import OpenSurface, PartError, UnitUnclear
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.wording import count_of, was
 
+__all__ = [
+    "MAX_SIZE_MM",
+    "MIN_SIZE_MM",
+    "Solid",
+    "digest_of",
+    "is_flat",
+    "make_solid",
+    "open_edges",
+    "solid_from_arrays",
+    "solid_manifold",
+    "surface_of",
+]
+
 UNIT_MM = {"mm": 1.0, "inch": 25.4, "m": 1000.0, "cm": 10.0}
 MAX_SIZE_MM = 2000.0
 MIN_SIZE_MM = 0.2

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from meanbead.core.part.solid import Solid
 
+__all__ = ["STABLE_DEG", "centre_of_mass", "tip_angle_deg"]
+
 STABLE_DEG = 8.0
 """A part that falls when it leans by less than this is not worth printing that way without something to hold it."""
 

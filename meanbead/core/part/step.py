@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 from meanbead.core.part.apart import run_apart
 from meanbead.core.runtime import limits
 
+__all__ = ["main", "read_step"]
+
 TOLERANCE_MM = 0.02
 """How far triangles may lie from the surface: a twentieth of the usual bead's width, far below what a print shows."""
 

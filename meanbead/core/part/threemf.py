@@ -21,6 +21,8 @@ from meanbead.core.errors import PartError
 from meanbead.core.part.archive import bomb, check_entries
 from meanbead.core.runtime import limits
 
+__all__ = ["ThreeMfMesh", "read_threemf"]
+
 UNIT_MM = {
     "micron": 0.001,
     "millimeter": 1.0,

@@ -1,3 +1,4 @@
+__all__ = ["count_of", "was"]
 """Numbers in sentences."""
 
 

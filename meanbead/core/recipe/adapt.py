@@ -11,6 +11,8 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.resolve import resolve
 
+__all__ = ["ShortLine", "adapted", "short_line"]
+
 _WIDTHS = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 
 

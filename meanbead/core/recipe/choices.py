@@ -20,6 +20,8 @@ from meanbead.core.model.estimate import Result
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.recipe.defaults import sentence_of
 
+__all__ = ["Choice", "Option", "choices", "value_at", "with_value"]
+
 Kind = Literal["number", "whole", "percent", "choice", "yesno", "ranges", "machine", "nozzle", "material"]
 
 

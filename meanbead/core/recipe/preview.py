@@ -12,6 +12,8 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.recipe.resolve import resolve
 
+__all__ = ["BeadPreview", "Preview", "preview"]
+
 DEFAULT_FLAT_PER_BORE = 2.5
 
 

@@ -29,6 +29,8 @@ from meanbead.core.model.recipe import (
 )
 from meanbead.core.recipe import defaults
 
+__all__ = ["resolve"]
+
 Chosen = TypeVar("Chosen", bool, int, float)
 
 

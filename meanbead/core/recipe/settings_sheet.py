@@ -11,6 +11,8 @@ from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import Choice, choices, value_at
 from meanbead.core.recipe.resolve import resolve
 
+__all__ = ["ONLY_WITH", "Setting", "as_csv", "settings_sheet"]
+
 ONLY_WITH = {
     "variable_height": ("variable_height.kind", "by_slope"),
     "supports": ("supports.kind", ("columns", "trees")),

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from meanbead.core.model.finding import Finding, Remedy
 from meanbead.core.rules.rule_input import RuleInput, ceil_to, floor_to, remedy, words
 
+__all__ = ["LOWEST_PER_BORE", "first_layer_height", "full_steps", "layer_height_bounds", "narrow_line", "wide_line"]
+
 LOWEST_PER_BORE = 0.25
 WIDEST_PER_BORE = 1.5
 NARROW_PER_BORE = 0.95

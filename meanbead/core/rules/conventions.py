@@ -9,6 +9,8 @@ from importlib.resources import files
 from meanbead.core.model.base import Result
 from meanbead.core.model.house import HouseRules
 
+__all__ = ["Convention", "Topic", "convention_label", "topics"]
+
 
 class Convention(Result):
     """One way that good practitioners follow, and why."""

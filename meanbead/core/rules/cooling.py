@@ -8,6 +8,8 @@ from meanbead.core.model.finding import Finding
 from meanbead.core.rules.rule_input import RuleInput, ceil_to, floor_to, remedy
 from meanbead.core.text.durations import duration
 
+__all__ = ["fan", "short_layers", "waiting"]
+
 WAITING_SHARE = 0.05
 SHORT_LAYER_S = 5.0
 

@@ -11,6 +11,18 @@ from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
 
+__all__ = [
+    "exact_heights_mm",
+    "fast_top",
+    "height_off",
+    "height_settings",
+    "ironing",
+    "outer_speed",
+    "ridge",
+    "ripples",
+    "seam",
+]
+
 TOP_SPEED_MM_S = 70.0
 IRONING_SHARE = 0.15
 FLAT_MM2 = 4.0

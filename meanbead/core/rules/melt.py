@@ -11,6 +11,16 @@ from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput, ceil_to, floor_to, remedy, words
 from meanbead.core.text.durations import duration
 
+__all__ = [
+    "cold_metal",
+    "flow_margin",
+    "hotter_than_needed",
+    "melt_cap",
+    "metal_extra_c",
+    "push_limit",
+    "temperature_bounds",
+]
+
 OOZE_MARGIN_C = 12.0
 """Hotter than the flow needs by less than this is not worth a word."""
 

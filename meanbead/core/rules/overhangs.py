@@ -17,6 +17,8 @@ from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import RuleInput, floor_to, remedy
 from meanbead.core.text.durations import duration
 
+__all__ = ["bridge_pace", "hanging_floor", "long_bridge", "needless_supports", "overhang", "support_interface"]
+
 LONG_BRIDGE_MM = 30.0
 FAST_BRIDGE_MM_S = 35.0
 RICH_BRIDGE = 1.0

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.rule_input import RuleInput, remedy
 
+__all__ = ["abrasive", "damp", "small_bore", "ventilation"]
+
 SOFT_METALS = ("brass", "plated_copper")
 
 

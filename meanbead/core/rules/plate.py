@@ -10,6 +10,16 @@ from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.schedule.attendance import clock, ends_unattended, next_attended_h, someone_is_there
 from meanbead.core.text.durations import duration
 
+__all__ = [
+    "copies_in_turn",
+    "ends_alone",
+    "layers_from_neighbours",
+    "long_print",
+    "room_on_machine",
+    "spool",
+    "trimming",
+]
+
 
 def room_on_machine(s: RuleInput) -> Iterator[Finding]:
     """The part, its copies and its start must fit the machine."""

@@ -22,6 +22,8 @@ from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
 from meanbead.core.rules.conventions import convention_label
 
+__all__ = ["PTFE_LIMIT_C", "SPREAD_TO_FIT", "RuleInput", "ceil_to", "even_flow_mm3_s", "floor_to", "remedy", "words"]
+
 
 @dataclass(frozen=True)
 class RuleInput:

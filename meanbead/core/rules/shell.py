@@ -10,6 +10,8 @@ from meanbead.core.formulas.strength import filled_density, shell_mm
 from meanbead.core.model.finding import Finding, Remedy
 from meanbead.core.rules.rule_input import RuleInput, remedy
 
+__all__ = ["density_limit", "detail_limit", "lost_detail", "shell_limit", "sliver", "thin_floor", "thin_top", "void"]
+
 LOST_SHARE = 0.005
 VOID_SHARE = 0.02
 SLIVER_SURFACE_SHARE = 0.08

@@ -9,6 +9,8 @@ from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
 
+__all__ = ["first_layer_pace", "hold_on_bed", "no_chamber", "priming", "reasons_for_brim"]
+
 FAST_FIRST_LAYER_MM_S = 40.0
 BRIM_MM = 6.0
 SLENDER = 4.0

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.rule_input import RuleInput, remedy
 
+__all__ = ["short_hops", "too_much_travel"]
+
 SHORT_HOP_MM = 1.0
 HOP_SHARE = 0.04
 TRAVEL_SHARE = 1 / 3

@@ -7,6 +7,8 @@ from collections.abc import Callable, Hashable
 from threading import Lock
 from typing import Generic, TypeVar
 
+__all__ = ["BoundedCache"]
+
 Value = TypeVar("Value")
 
 

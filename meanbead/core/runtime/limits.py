@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+__all__ = ["megabytes"]
+
 MB = 1_000_000
 
 PART_FILE_BYTES = 200 * MB

@@ -20,6 +20,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+__all__ = ["Objects", "halves", "ordered_map", "parallel_apply", "parallel_map"]
+
 _NAME = "meanbead-core"
 _CORES = max(2, os.cpu_count() or 2)
 _PIECES = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-piece")

@@ -10,6 +10,16 @@ from numpy.typing import NDArray
 
 from meanbead.core.model.shop import Attendance
 
+__all__ = [
+    "clock",
+    "ends_unattended",
+    "just_fits",
+    "longest_for_s",
+    "next_attended_h",
+    "plates_per_day",
+    "someone_is_there",
+]
+
 DAY_H = 24.0
 WEEK_H = 168.0
 _AS_GOOD = 0.05

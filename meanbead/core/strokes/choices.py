@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 
+__all__ = ["LayerChoices", "layer_choices"]
+
 SOLID_DENSITY = 0.99
 """From this density on the inside is filled like a skin."""
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from enum import IntEnum
 
+__all__ = ["FEATURES", "SKIN_FEATURES", "WALL_FEATURES", "Feature"]
+
 
 class Feature(IntEnum):
     """What a stroke is for. The numbers are stored in arrays; the lower-case names are the contract's."""

@@ -37,6 +37,17 @@ from meanbead.core.strokes.pieces import (
 from meanbead.core.strokes.skins import Fill, FillSpacings, SkinLayers, split_fill
 from meanbead.core.strokes.stage import Remembered, StageInputs
 
+__all__ = [
+    "FillInputs",
+    "FillWidths",
+    "Filled",
+    "Filling",
+    "bridges_over_sparse",
+    "lay_skins",
+    "lay_sparse",
+    "make_fill",
+]
+
 Floats = NDArray[np.float64]
 
 MAX_INFILL_MM = 2e7

@@ -14,6 +14,8 @@ from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
 
+__all__ = ["keep_inside"]
+
 LONGEST_DETOUR = 4.0
 """A way round is taken if it is at most so many times as long as the straight one; else the nozzle goes straight."""
 

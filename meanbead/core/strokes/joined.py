@@ -14,6 +14,8 @@ from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces
 from meanbead.core.strokes.sequence import sequence
 
+__all__ = ["Joined", "join_along_wall"]
+
 Floats = NDArray[np.float64]
 
 LONGEST_PITCHES = 1.5

@@ -18,6 +18,8 @@ from meanbead.core.strokes.pieces import Pieces
 from meanbead.core.strokes.seams import entries
 from meanbead.core.strokes.sequence import sequence
 
+__all__ = ["Ordered", "order_pieces"]
+
 _TRAVEL, _INFILL = int(Feature.TRAVEL), int(Feature.INFILL)
 _SAME_PLACE_MM = 1e-6
 

@@ -23,6 +23,8 @@ from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, 
 from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.thin import shared_mm, strips_of, thin_strokes
 
+__all__ = ["Outline", "OutlineInputs", "WallWidths", "make_outline", "thin_pieces"]
+
 Floats = NDArray[np.float64]
 
 _SPECK_SPACINGS2 = 0.4

@@ -24,6 +24,8 @@ from meanbead.core.model.recipe import InfillPattern
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.pieces import Curves
 
+__all__ = ["GYROID_LENGTH", "Family", "concentric", "gyroid_field", "honeycomb_side_mm", "sparse_strokes"]
+
 Floats = NDArray[np.float64]
 
 GYROID_LENGTH = 2.468

@@ -12,6 +12,19 @@ from meanbead.core.geometry.scanlines import Lines
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 
+__all__ = [
+    "HOP_PITCHES",
+    "Curves",
+    "Islands",
+    "Pieces",
+    "curve_pieces",
+    "join_pieces",
+    "line_pieces",
+    "loop_pieces",
+    "no_pieces",
+    "start_pieces",
+]
+
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
 

@@ -39,6 +39,8 @@ from meanbead.core.strokes.start import brim, raft, skirt, with_raft
 from meanbead.core.strokes.supports import Scaffold, ScaffoldInputs, find_supports
 from meanbead.core.strokes.table import Hanging, LayerAreas, Strokes
 
+__all__ = ["StrokePlanner", "StrokesInputs", "lay_strokes", "plan_strokes"]
+
 _INTERFACE_SPACINGS = 1.2
 """Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""
 

@@ -10,6 +10,8 @@ from meanbead.core.model.recipe import SeamPlace
 from meanbead.core.strokes.features import WALL_FEATURES
 from meanbead.core.strokes.pieces import Pieces
 
+__all__ = ["entries"]
+
 _BACK, _CORNER, _SCATTERED = 1, 2, 3
 _RULES: dict[SeamPlace, int] = {"nearest": 0, "back": _BACK, "corner": _CORNER, "scattered": _SCATTERED}
 

@@ -9,6 +9,8 @@ from __future__ import annotations
 import numba
 import numpy as np
 
+__all__ = ["nearest_ends", "sequence"]
+
 _WINDOW = 20
 """Stretches of up to so many strokes are tried the other way round; after long hops all are."""
 

@@ -14,6 +14,8 @@ from meanbead.core.part.bridges import find_bridges
 from meanbead.core.runtime.parallel import Objects, parallel_apply
 from meanbead.core.strokes.thin import MIN_WIDTHS
 
+__all__ = ["Fill", "FillSpacings", "SkinLayers", "split_fill"]
+
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
 HELD_LINES = 3.0

@@ -17,6 +17,8 @@ from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, start_pieces
 
+__all__ = ["brim", "raft", "skirt", "with_raft"]
+
 RAFT_BASE_OPENNESS = 2.0
 """Lines of a raft's lowest layer stand this many spacings apart, so that it comes off the bed; the others are dense."""
 

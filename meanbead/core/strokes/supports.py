@@ -22,6 +22,8 @@ from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.stage import Remembered, StageInputs
 
+__all__ = ["Scaffold", "ScaffoldInputs", "find_supports", "overhangs"]
+
 Floats = NDArray[np.float64]
 
 TREE_LEAN = math.tan(math.radians(40))

@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from meanbead.core.part.slices import Layers
 from meanbead.core.strokes.features import Feature
 
+__all__ = ["Hanging", "LayerAreas", "Strokes"]
+
 
 @dataclass(frozen=True)
 class LayerAreas:

@@ -24,6 +24,8 @@ from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.runtime.parallel import Objects
 
+__all__ = ["FREE_END_WIDTHS", "MIN_WIDTHS", "ThinStrokes", "shared_mm", "strips_of", "thin_strokes"]
+
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+__all__ = ["duration", "duration_difference"]
+
 
 def duration(seconds: float) -> str:
     """``48 s``, ``4 min 48 s``, ``18 min``, ``1 h 05``: as exact as is of use."""

@@ -9,6 +9,8 @@ from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
+__all__ = ["Problem", "explain", "field_label"]
+
 RENAMED = {"line_multiplier": "lines_side_by_side"}
 """Keys that had another name once, for files that were written then."""
 
