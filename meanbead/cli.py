@@ -113,10 +113,10 @@ def _parser() -> argparse.ArgumentParser:
     firmware.add_argument("--printer", metavar="P.json", type=Path, help="description to fill in")
     firmware.set_defaults(run=_firmware)
 
-    standin = commands.add_parser("standin", help="run a simulated device to try things with")
-    standin.add_argument("device", choices=["console"])
-    standin.add_argument("--port", type=int, default=0, help="loopback port; 0 takes a free one")
-    standin.set_defaults(run=_standin)
+    simulate = commands.add_parser("simulate", help="run a simulated device to try things with")
+    simulate.add_argument("device", choices=["console"])
+    simulate.add_argument("--port", type=int, default=0, help="loopback port; 0 takes a free one")
+    simulate.set_defaults(run=_simulate)
 
     worker = commands.add_parser("worker", help="do background work for a workshop, on this or a second machine")
     worker.add_argument("--database", metavar="URL", required=True, help="postgresql://... of the workshop")
@@ -363,7 +363,7 @@ def _firmware(arguments: argparse.Namespace) -> None:
     print(printer_from_report(text, _read(arguments.printer, Printer)).printer.model_dump_json(indent=2))
 
 
-def _standin(arguments: argparse.Namespace) -> None:
+def _simulate(arguments: argparse.Namespace) -> None:
     from meanbead.simulators.console import ConsoleServer
 
     with ConsoleServer(arguments.port) as server:

@@ -127,7 +127,8 @@ class Editing(UiCase):
             self.set_cell("Infill in %", "Everyday", "22")
         self.cell("Travel in mm/s", "Everyday").click()
         with page.expect_response("**/api/recipes/*"):
-            held.pop().continue_()
+            for route in held:
+                route.continue_()
         page.unroute_all()
         self.next_frame()
         page.keyboard.press("Control+a")
