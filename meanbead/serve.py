@@ -32,6 +32,13 @@ BODY_BYTES = max(limits.GCODE_FILE_BYTES, limits.PART_FILE_BYTES) + 2 * limits.F
 ROOT = Path(__file__).resolve().parents[1]
 
 
+def _usual_folder() -> Path:
+    """``var`` in a checkout; where a package is installed, the account's own folder for data."""
+    if (ROOT / "pyproject.toml").is_file():
+        return ROOT / "var"
+    return Path(os.environ.get("XDG_DATA_HOME", Path.home() / ".local" / "share")) / "meanbead"
+
+
 def main(argv: list[str] | None = None) -> int:
     """Entry point of ``./start`` after setup; returns the exit code."""
     arguments = _parser().parse_args(argv)
@@ -72,7 +79,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--empty", action="store_true", help="do not load the sample workshop into a new database")
     parser.add_argument("--port", type=int, default=USUAL_PORT, help=f"port of the pages (usually {USUAL_PORT})")
     parser.add_argument("--stop", action="store_true", help="stop a Mean Bead that is running")
-    default = Path(os.environ.get("MEANBEAD_DATA", ROOT / "var"))
+    default = Path(os.environ.get("MEANBEAD_DATA", _usual_folder()))
     parser.add_argument("--data", type=Path, default=default, help="folder of the database")
     return parser
 

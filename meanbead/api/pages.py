@@ -7,7 +7,8 @@ from pathlib import Path
 
 from flask import Blueprint, Response, abort, request, send_from_directory
 
-BUILT = Path(__file__).resolve().parents[2] / "ui" / "dist"
+BUILT = Path(__file__).resolve().parents[1] / "pages"
+"""Where the build puts them, so that they travel with the package."""
 
 blueprint = Blueprint("pages", __name__)
 

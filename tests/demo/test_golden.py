@@ -65,7 +65,9 @@ class Golden(unittest.TestCase):
             self.assertEqual(set(found[name]), set(expected), name)
             for figure, value in expected.items():
                 # Another processor may round the last bits otherwise; nothing else may move them.
-                self.assertAlmostEqual(found[name][figure], value, delta=1e-7 * max(1.0, abs(value)), msg=f"{name}: {figure}")
+                self.assertAlmostEqual(
+                    found[name][figure], value, delta=1e-7 * max(1.0, abs(value)), msg=f"{name}: {figure}"
+                )
 
 
 if __name__ == "__main__" and "--write" in sys.argv:

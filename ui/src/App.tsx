@@ -1,22 +1,11 @@
-import { lazy, Suspense, useState } from "react";
-import { Link, NavLink, Route, Routes } from "react-router";
+import { useState } from "react";
+import { Link, NavLink, Outlet } from "react-router";
 import { personName, setPersonName } from "./lib/person";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
 import { HistoryProvider, UndoButtons } from "./components/history";
-import { PartsPage } from "./pages/PartsPage";
 import { ToastProvider } from "./components/Toasts";
 
-const BenchPage = lazy(() => import("./pages/BenchPage"));
-const HouseRecipesPage = lazy(() => import("./pages/HouseRecipesPage"));
-const LayersPage = lazy(() => import("./pages/LayersPage"));
-const PartLayout = lazy(() => import("./pages/PartLayout"));
-const ReadyPage = lazy(() => import("./pages/ReadyPage"));
-const RecipeHistoryPage = lazy(() => import("./pages/RecipeHistoryPage"));
-const SettingsSheetPage = lazy(() => import("./pages/SettingsSheetPage"));
-const HouseRulesPage = lazy(() => import("./pages/HouseRulesPage"));
-const TradeoffPage = lazy(() => import("./pages/TradeoffPage"));
-const ShelfPage = lazy(() => import("./pages/ShelfPage"));
-
+/** What surrounds every page: the rooms, undo, whose changes these are, the light. */
 export function App() {
   return (
     <ToastProvider>
@@ -47,24 +36,7 @@ export function App() {
         </div>
       </header>
       <main id="main" className="mx-auto max-w-[1500px] px-4 pb-16">
-        <Suspense fallback={<p className="py-10 text-quiet">One moment …</p>}>
-          <Routes>
-            <Route path="/" element={<PartsPage />} />
-            <Route path="/parts/:partId" element={<PartLayout />}>
-              <Route index element={<BenchPage />} />
-              <Route path="ready" element={<ReadyPage />} />
-              <Route path="tradeoff" element={<TradeoffPage />} />
-              <Route path="layers" element={<LayersPage />} />
-            </Route>
-            <Route path="/recipes" element={<HouseRecipesPage />} />
-            <Route path="/recipes/:recipeId/settings" element={<SettingsSheetPage />} />
-            <Route path="/recipes/:recipeId/history" element={<RecipeHistoryPage kind="column" />} />
-            <Route path="/recipes/house/:recipeId/history" element={<RecipeHistoryPage kind="house" />} />
-            <Route path="/house-rules" element={<HouseRulesPage />} />
-            <Route path="/shelf" element={<ShelfPage />} />
-            <Route path="*" element={<Lost />} />
-          </Routes>
-        </Suspense>
+        <Outlet />
       </main>
       </HistoryProvider>
     </ToastProvider>
@@ -129,16 +101,5 @@ function ThemeChoice() {
         <option value="lamp">lamp</option>
       </select>
     </label>
-  );
-}
-
-function Lost() {
-  return (
-    <section className="py-16">
-      <h1 className="font-serif text-3xl">There is nothing at this address</h1>
-      <p className="mt-2">
-        Go to the <Link to="/" className="underline">list of parts</Link>.
-      </p>
-    </section>
   );
 }

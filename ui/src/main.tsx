@@ -1,10 +1,10 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { BrowserRouter } from "react-router";
-import { App } from "./App";
+import { RouterProvider } from "react-router/dom";
 import "./index.css";
 import { applyStoredTheme } from "./lib/theme";
+import { router } from "./routes";
 
 applyStoredTheme();
 
@@ -16,9 +16,7 @@ if (root === null) throw new Error("the page has no root element");
 createRoot(root).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <BrowserRouter>
-        <App />
-      </BrowserRouter>
+      <RouterProvider router={router} />
     </QueryClientProvider>
   </StrictMode>,
 );

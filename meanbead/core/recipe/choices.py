@@ -6,7 +6,6 @@ own model, so that they cannot differ from what is accepted; defaults are told b
 
 from __future__ import annotations
 
-import json
 import tomllib
 from collections.abc import Iterator
 from functools import cache
@@ -119,7 +118,3 @@ def with_value(recipe: Recipe, key: str, value: Any) -> Recipe:
     else:
         place[last] = value
     return Recipe.model_validate(content)
-
-
-if __name__ == "__main__":  # what the page is built with
-    print(json.dumps([choice.model_dump() for choice in choices()], ensure_ascii=False, indent=1))

@@ -1,0 +1,19 @@
+import { useRouteError } from "react-router";
+
+/** Where a page could not be fetched, or fell over: what happened, and how to go on. */
+export function BrokenPage() {
+  const error = useRouteError();
+  return (
+    <section className="mx-auto max-w-[1500px] px-4 py-16" role="alert">
+      <h1 className="font-serif text-3xl">This page could not be shown</h1>
+      <p className="mt-2">
+        What was entered is kept.{" "}
+        <button type="button" className="underline" onClick={() => window.location.reload()}>
+          Load it again
+        </button>
+        ; if that does not help, see whether Mean Bead is still running.
+      </p>
+      {error instanceof Error && <p className="mt-2 text-sm text-quiet">{error.message}</p>}
+    </section>
+  );
+}

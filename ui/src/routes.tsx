@@ -1,0 +1,48 @@
+import { createBrowserRouter, type RouteObject } from "react-router";
+import { App } from "./App";
+import { BrokenPage } from "./pages/BrokenPage";
+import { LostPage } from "./pages/LostPage";
+import { PartsPage } from "./pages/PartsPage";
+
+type Loaded = Promise<{ default: () => React.ReactNode }>;
+
+/**
+ * A page that is fetched when it is first gone to. The router fetches it before it shows it, and a page together with
+ * its layout: React would hold back each that comes in late by a third of a second.
+ */
+const fetched = (page: () => Loaded) => ({ lazy: async () => ({ Component: (await page()).default }) });
+
+const history = (kind: "column" | "house"): Pick<RouteObject, "lazy"> => ({
+  lazy: async () => {
+    const { default: RecipeHistoryPage } = await import("./pages/RecipeHistoryPage");
+    return { Component: () => <RecipeHistoryPage kind={kind} /> };
+  },
+});
+
+export const router = createBrowserRouter([
+  {
+    element: <App />,
+    errorElement: <BrokenPage />,
+    hydrateFallbackElement: <p className="p-10 text-quiet">One moment …</p>,
+    children: [
+      { path: "/", element: <PartsPage /> },
+      {
+        path: "/parts/:partId",
+        ...fetched(() => import("./pages/PartLayout")),
+        children: [
+          { index: true, ...fetched(() => import("./pages/BenchPage")) },
+          { path: "ready", ...fetched(() => import("./pages/ReadyPage")) },
+          { path: "tradeoff", ...fetched(() => import("./pages/TradeoffPage")) },
+          { path: "layers", ...fetched(() => import("./pages/LayersPage")) },
+        ],
+      },
+      { path: "/recipes", ...fetched(() => import("./pages/HouseRecipesPage")) },
+      { path: "/recipes/:recipeId/settings", ...fetched(() => import("./pages/SettingsSheetPage")) },
+      { path: "/recipes/:recipeId/history", ...history("column") },
+      { path: "/recipes/house/:recipeId/history", ...history("house") },
+      { path: "/house-rules", ...fetched(() => import("./pages/HouseRulesPage")) },
+      { path: "/shelf", ...fetched(() => import("./pages/ShelfPage")) },
+      { path: "*", element: <LostPage /> },
+    ],
+  },
+]);
