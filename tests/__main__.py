@@ -1,12 +1,15 @@
 """Run all tests: ``python -m tests [--counts FILE] [NAME ...]``. The last line counts them, from the real result.
 
-Without names, the pages' tests, which mostly wait for a browser, run beside all the others in a process of their own.
-One that fails is tried once more in a fresh browser; if it then passes, it is named as unsteady.
+Without names, all run in a few processes side by side: those of the pages, which mostly wait for a browser, in two of their
+own; what of the core the others went through is measured. A page's test that fails is tried once more in a fresh browser;
+if it then passes, it is named as unsteady.
 """
 
 from __future__ import annotations
 
 import argparse
+import itertools
+import json
 import os
 import subprocess
 import sys
@@ -14,6 +17,7 @@ import tempfile
 import threading
 import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import ClassVar, NoReturn
 
@@ -23,6 +27,8 @@ from tests.support.server import stop_servers
 
 UNSTEADY = "unsteady: "
 ROOT = Path(__file__).resolve().parents[1]
+AT_ONCE = 3
+"""Processes side by side on two cores: those of the pages leave some of theirs to others."""
 
 
 class Timed(unittest.TextTestResult):
@@ -46,6 +52,7 @@ def main() -> int:
     """Discover, run, count; 0 only when something ran and nothing failed."""
     parser = argparse.ArgumentParser(prog="python -m tests")
     parser.add_argument("--counts", type=Path, help="also write 'PASSED FAILED' into this file")
+    parser.add_argument("--seconds", type=Path, help="also write how long each test took into this file, as JSON")
     parser.add_argument("--once", action="store_true", help="try no page's test a second time")
     parser.add_argument("names", nargs="*", help="dotted names of tests; left out, all")
     arguments = parser.parse_args()
@@ -57,8 +64,10 @@ def main() -> int:
     loader = unittest.TestLoader()
     suite = loader.loadTestsFromNames(arguments.names)
     result = unittest.TextTestRunner(verbosity=1, resultclass=Timed).run(suite)  # type: ignore[arg-type]
-    slowest = sorted(Timed.seconds.items(), key=lambda item: -item[1])[:8]
-    print("slowest:", ", ".join(f"{name.split('.', 2)[-1]} {seconds:.1f} s" for name, seconds in slowest))
+    if arguments.seconds:
+        arguments.seconds.write_text(json.dumps(Timed.seconds))
+    else:
+        _print_slowest(Timed.seconds)
     stop_servers()  # before the interpreter goes, or a late request would stumble over its end
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)
@@ -86,29 +95,50 @@ def _leave(status: int) -> NoReturn:
     sys.exit(status)
 
 
+def _print_slowest(seconds: dict[str, float]) -> None:
+    print("the ten slowest:")
+    for name, took in sorted(seconds.items(), key=lambda item: -item[1])[:10]:
+        print(f"  {took:6.1f} s  {name.removeprefix('tests.')}")
+
+
+def _groups() -> list[list[str]]:
+    """Modules by the process that runs them, the longest first."""
+    files = sorted((ROOT / "tests").rglob("test_*.py"))
+    names = {file: ".".join(file.relative_to(ROOT).with_suffix("").parts) for file in files}
+    pages: list[list[str]] = [[], []]
+    counts = [0, 0]
+    tests = {file: file.read_text().count("    def test_") for file in files if file.parent.name == "ui"}
+    for file in sorted(tests, key=lambda file: -tests[file]):
+        least = counts.index(min(counts))
+        pages[least].append(names[file])
+        counts[least] += tests[file]
+    core = [names[file] for file in files if file.parent.name == "core"]
+    rest = [names[file] for file in files if file not in tests and names[file] not in core]
+    return [*pages, core, rest]
+
+
 def _side_by_side(counts: Path | None) -> int:
-    """All tests in two processes; their output comes one after the other, and their counts together."""
-    modules = sorted(
-        ".".join(file.relative_to(ROOT).with_suffix("").parts) for file in (ROOT / "tests").rglob("test_*.py")
-    )
-    pages = [name for name in modules if name.startswith("tests.ui.")]
-    others = [name for name in modules if name not in pages]
-    with tempfile.TemporaryDirectory() as folder:
-        runs = []
-        for number, names in enumerate((others, pages)):
-            output, count = Path(folder, f"{number}.log"), Path(folder, f"{number}.count")
-            command = [sys.executable, "-m", "tests", "--counts", str(count), *names]
+    """All tests, a few processes at a time; their output comes one after the other, and their counts together."""
+    passed = failed = 0
+    unsteady: list[str] = []
+    seconds: dict[str, float] = {}
+    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(AT_ONCE) as pool:
+
+        def run(number: int, names: list[str]) -> tuple[int, Path, Path, Path]:
+            output, count, took = (Path(folder, f"{number}.{kind}") for kind in ("log", "count", "json"))
+            measured = ["-m", "coverage", "run"] if not names[0].startswith("tests.ui.") else []
+            command = [sys.executable, *measured, "-m", "tests", "--counts", str(count), "--seconds", str(took), *names]
             with output.open("w") as log:
-                runs.append((subprocess.Popen(command, cwd=ROOT, stdout=log, stderr=log), output, count))
-        passed = failed = 0
-        unsteady: list[str] = []
-        for process, output, count in runs:
-            status = process.wait()
+                return subprocess.run(command, cwd=ROOT, stdout=log, stderr=log).returncode, output, count, took
+
+        for status, output, count, took in pool.map(run, itertools.count(), _groups()):
             said = output.read_text()
             unsteady += [line for line in said.splitlines() if line.startswith(UNSTEADY)]
             print(said, flush=True)
             one, other = (int(number) for number in count.read_text().split()) if count.exists() else (0, 0)
             passed, failed = passed + one, failed + max(other, int(status != 0))
+            seconds |= json.loads(took.read_text()) if took.exists() else {}
+    _print_slowest(seconds)
     for line in unsteady:
         print(line)
     if counts:
