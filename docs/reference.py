@@ -33,7 +33,9 @@ def main() -> int:
         print(f"These modules say nothing about themselves: {', '.join(wordless)}", file=sys.stderr)
         return 1
     pdoc.render.configure(docformat="numpy", footer_text="Mean Bead, the core")
-    pdoc.pdoc(*names, output_directory=FOLDER)
+    # Packages are found from the top; what their faces do not export has to be named.
+    inner = [name for name in names if name.count(".") > 2]
+    pdoc.pdoc("meanbead.core", *inner, output_directory=FOLDER)
     print(f"The reference of the core: {FOLDER / 'index.html'}, {len(names)} modules")
     return 0
 

@@ -1,5 +1,6 @@
-__all__ = ["count_of", "was"]
 """Numbers in sentences."""
+
+__all__ = ["count_of", "was"]
 
 
 def count_of(number: int, noun: str) -> str:
