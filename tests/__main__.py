@@ -18,6 +18,7 @@ import threading
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 from typing import ClassVar, NoReturn
 
@@ -101,8 +102,22 @@ def _print_slowest(seconds: dict[str, float]) -> None:
         print(f"  {took:6.1f} s  {name.removeprefix('tests.')}")
 
 
-def _groups() -> list[list[str]]:
-    """Modules by the process that runs them, the longest first."""
+@dataclass(frozen=True)
+class Group:
+    """Modules that one process runs; ``measured``: whether what of the core they go through is noted, which costs half
+    as much time again; ``threads`` for the engine, None for its own choice."""
+
+    modules: list[str]
+    measured: bool = False
+    threads: int | None = 1
+
+
+RANDOM = ("test_any_recipe", "test_any_sheet", "test_confirm", "test_fuzz", "test_search", "test_invariance")
+"""Tests of the core that try many cases: what they go through others do, too."""
+
+
+def _groups() -> list[Group]:
+    """What each process runs, the longest first."""
     files = sorted((ROOT / "tests").rglob("test_*.py"))
     names = {file: ".".join(file.relative_to(ROOT).with_suffix("").parts) for file in files}
     pages: list[list[str]] = [[], []]
@@ -112,9 +127,10 @@ def _groups() -> list[list[str]]:
         least = counts.index(min(counts))
         pages[least].append(names[file])
         counts[least] += tests[file]
-    core = [names[file] for file in files if file.parent.name == "core"]
-    rest = [names[file] for file in files if file not in tests and names[file] not in core]
-    return [*pages, core, rest]
+    threaded = [names[file] for file in files if file.stem == "test_parallel"]
+    core = [names[file] for file in files if "core" in file.parts and file.stem not in (*RANDOM, "test_parallel")]
+    rest = [names[file] for file in files if file not in tests and names[file] not in (*core, *threaded)]
+    return [Group(pages[0]), Group(pages[1]), Group(core, measured=True), Group(rest), Group(threaded, threads=None)]
 
 
 def _side_by_side(counts: Path | None) -> int:
@@ -124,12 +140,15 @@ def _side_by_side(counts: Path | None) -> int:
     seconds: dict[str, float] = {}
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(AT_ONCE) as pool:
 
-        def run(number: int, names: list[str]) -> tuple[int, Path, Path, Path]:
+        def run(number: int, group: Group) -> tuple[int, Path, Path, Path]:
             output, count, took = (Path(folder, f"{number}.{kind}") for kind in ("log", "count", "json"))
-            measured = ["-m", "coverage", "run"] if not names[0].startswith("tests.ui.") else []
-            command = [sys.executable, *measured, "-m", "tests", "--counts", str(count), "--seconds", str(took), *names]
+            measured = ["-m", "coverage", "run"] if group.measured else []
+            told = ["--counts", str(count), "--seconds", str(took)]
+            command = [sys.executable, *measured, "-m", "tests", *told, *group.modules]
+            threads = {} if group.threads is None else {"MEANBEAD_THREADS": str(group.threads)}
             with output.open("w") as log:
-                return subprocess.run(command, cwd=ROOT, stdout=log, stderr=log).returncode, output, count, took
+                done = subprocess.run(command, cwd=ROOT, stdout=log, stderr=log, env=os.environ | threads)
+                return done.returncode, output, count, took
 
         for status, output, count, took in pool.map(run, itertools.count(), _groups()):
             said = output.read_text()

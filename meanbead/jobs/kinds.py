@@ -130,12 +130,12 @@ def find_levers(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     tools.progress(0.0, "measuring the part")
     last = 0.0
 
-    def tell(share: float, doing: str, advice: Advice) -> None:
+    def tell(fraction: float, message: str, advice: Advice) -> None:
         # Results are larger than a line of progress: a few a second are enough for the eye.
         nonlocal last
         if time.monotonic() - last > 0.3:
             last = time.monotonic()
-            tools.progress(share, doing, advice.model_dump(mode="json"))
+            tools.progress(fraction, message, advice.model_dump(mode="json"))
 
     context = surroundings.context(tools.engine)
     return levers(tools.engine, surroundings.job, context, arguments["goal"], tell).model_dump(mode="json")
@@ -147,8 +147,8 @@ def try_remedies(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
         surroundings = load_advice(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
     context = surroundings.context(tools.engine)
 
-    def tell(share: float, found: Remedies) -> None:
-        tools.progress(share, "trying remedies")
+    def tell(fraction: float, found: Remedies) -> None:
+        tools.progress(fraction, "trying remedies")
 
     return remedies_tried(tools.engine, surroundings.job, context, tell).model_dump(mode="json")
 
@@ -192,13 +192,13 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
 
     last = 0.0
 
-    def tell(share: float, doing: str, found: SearchResult | None) -> None:
+    def tell(fraction: float, message: str, found: SearchResult | None) -> None:
         # Hundreds of dots are half a megabyte: about once a second is enough for the eye.
         nonlocal last
         now = found is not None and time.monotonic() - last > 0.8
         if now:
             last = time.monotonic()
-        tools.progress(share, doing, found.model_dump(mode="json") if now and found is not None else None)
+        tools.progress(fraction, message, found.model_dump(mode="json") if now and found is not None else None)
 
     return search(
         tools.engine,

@@ -42,13 +42,13 @@ class Progress:
     every_s: float = 0.15
     _last: float = 0.0
 
-    def __call__(self, share: float, doing: str, result: dict[str, Any] | None = None) -> None:
+    def __call__(self, fraction: float, message: str, result: dict[str, Any] | None = None) -> None:
         """Report; with a result found so far at once. Raises :class:`Cancelled`."""
         if result is None and time.monotonic() - self._last < self.every_s:
             return
         self._last = time.monotonic()
         with self.database.session.begin() as session:
-            asked_to_stop = jobs.report(session, self.job_id, self.worker, share, doing, result)
+            asked_to_stop = jobs.report(session, self.job_id, self.worker, fraction, message, result)
         if asked_to_stop:
             raise Cancelled
 

@@ -110,7 +110,7 @@ def search(
     against: Against = "filament_g",
     budget: int = 500,
     time_s: float = USUAL_TIME_S,
-    progress: Progress = lambda share, doing, found: None,
+    progress: Progress = lambda fraction, message, found: None,
 ) -> SearchResult:
     """Look through a space for what is fast and lean.
 

@@ -101,7 +101,7 @@ def waterfall(
     engine: Engine,
     before: PrintJob,
     after: PrintJob,
-    progress: Callable[[float, str], None] = lambda share, doing: None,
+    progress: Callable[[float, str], None] = lambda fraction, message: None,
 ) -> Waterfall:
     """Share the difference between two recipes out among their changed settings.
 

@@ -63,7 +63,7 @@ def close_gaps(
     raw: RawMesh,
     unit: str = "auto",
     sheet_mm: float | None = None,
-    progress: ProgressCallback = lambda share, doing: None,
+    progress: ProgressCallback = lambda fraction, message: None,
 ) -> Closed:
     """Close a mesh's surface and say what was guessed; a surface that is sound comes back as it is, nothing guessed.
 
@@ -82,7 +82,7 @@ def close_gaps(
     sound = [_as_it_is(v, f) for v, f in pieces]
     broken = [k for k, solid in enumerate(sound) if solid is None]
     progress(0.05, f"{count_of(len(broken), 'open body')}, {len(pieces)} in all".replace("bodys", "bodies"))
-    filled = _filled([pieces[k] for k in broken], lambda share, doing: progress(0.05 + 0.75 * share, doing))
+    filled = _filled([pieces[k] for k in broken], lambda fraction, message: progress(0.05 + 0.75 * fraction, message))
     bodies: list[_Body] = [entry for entry in sound if entry is not None]
     sheets: list[tuple[Floats, Ints]] = []
     for k, made in zip(broken, filled, strict=True):

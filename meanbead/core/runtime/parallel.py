@@ -23,7 +23,9 @@ from numpy.typing import NDArray
 __all__ = ["Objects", "halves", "ordered_map", "parallel_apply", "parallel_map"]
 
 _NAME = "meanbead-core"
-_CORES = max(2, os.cpu_count() or 2)
+_CORES = int(os.environ.get("MEANBEAD_THREADS") or max(2, os.cpu_count() or 2))
+"""Threads that share work; one, where several processes share the cores already."""
+
 _PIECES = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-piece")
 _ITEMS = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-item")
 _SMALL = 8
@@ -53,7 +55,7 @@ def parallel_apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objec
 
 def _apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     count = len(arrays[0])
-    if count < _FEW or _on_our_threads():
+    if count < _FEW or _CORES < 2 or _on_our_threads():
         return np.asarray(function(*arrays), dtype=object)
     # More pieces than threads, for layers differ in cost from the bottom of a part to its top.
     pieces = np.array_split(np.arange(count), min(8, count))
@@ -96,7 +98,7 @@ def _quick(array: NDArray[Any]) -> list[list[Any]]:
 
 def halves(count: int) -> list[tuple[int, int]]:
     """Ranges that share a count between two threads; one range where that is not worth it."""
-    return [(0, count)] if count < 50_000 else [(0, count // 2), (count // 2, count)]
+    return [(0, count)] if count < 50_000 or _CORES < 2 else [(0, count // 2), (count // 2, count)]
 
 
 def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> list[Result]:
@@ -106,7 +108,7 @@ def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> l
     fail, all are tried, and the first one's error is raised.
     """
     work = list(items)
-    if len(work) < 2 or _on_our_threads():
+    if len(work) < 2 or _CORES < 2 or _on_our_threads():
         return [function(item) for item in work]
     done: dict[int, Result] = {}
     failed: dict[int, BaseException] = {}
@@ -140,7 +142,7 @@ def ordered_map(function: Callable[[Item], Result], items: Iterable[Item]) -> It
     A few items ahead are at work on several threads; whoever stops asking lets no more begin. What they do in turn
     through :func:`parallel_apply` stays on their own thread. An item may wait for what other threads are computing.
     """
-    if _on_our_threads():
+    if _CORES < 2 or _on_our_threads():
         yield from map(function, items)
         return
     ahead = _CORES + 1

@@ -1,6 +1,6 @@
 import type { RecipeColumn, Shelf } from "../../api/client";
 import { Cell } from "./Cell";
-import { chosen, effective, isPick, isShelf, optionsOf, shownValue, typedValue, type Field } from "./fields";
+import { accepted, chosen, effective, isPick, isShelf, optionsOf, shownValue, typedValue, type Field } from "./fields";
 import { moveOf } from "../../lib/keys";
 import { MARKED } from "./sheetTypes";
 import type { ColumnState } from "./ResultCell";
@@ -140,7 +140,10 @@ function noteFor(field: Field, column: RecipeColumn, shelf: Shelf | undefined): 
 function draftOf(text: string | null, field: Field, column: RecipeColumn): Draft | null {
   if (text === null || isPick(field)) return null;
   try {
-    return { column: column.id, field, value: typedValue(text, field) };
+    const value = typedValue(text, field);
+    // A number on its way to another one may be out of bounds: no bead to draw of it.
+    if (typeof value === "number" && !accepted(value, field)) return null;
+    return { column: column.id, field, value };
   } catch {
     return null;
   }

@@ -145,6 +145,12 @@ export function typedValue(text: string, field: Field): number | string | null {
   return field.kind === "percent" ? value / 100 : value;
 }
 
+/** Whether a number lies within what is accepted. A lower bound of nothing is one that lengths and paces stay above. */
+export function accepted(value: number, field: Field): boolean {
+  const low = field.low ?? -Infinity;
+  return value >= low && !(value <= 0 && low === 0 && field.kind === "number") && value <= (field.high ?? Infinity);
+}
+
 /** Bounds as people read them, such as “0.5 to 1.5” or “at most 2 mm”. */
 export function boundsText(field: Field): string {
   const scale = field.kind === "percent" ? 100 : 1;

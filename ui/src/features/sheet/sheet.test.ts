@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { Recipe, RecipeColumn, Shelf } from "../../api/client";
 import { columnText, pastedColumn, pastedEdits, rangeOf, rangeText } from "./clipboard";
 import { changeFor, changesFor, inverse, sameAt, unsent } from "./edits";
-import { boundsText, FIELDS, foundByName, readValue, shownFields, shownValue, typedValue, withValue, type Field } from "./fields";
+import { accepted, boundsText, FIELDS, foundByName, readValue, shownFields, shownValue, typedValue, withValue, type Field } from "./fields";
 import { rangesText, typedRanges } from "./ranges";
 import type { ColumnState } from "./ResultCell";
 import { nextStep, offStep } from "./steps";
@@ -72,6 +72,13 @@ describe("values", () => {
     const set = withValue({ walls: 2 }, field("infill.density"), 0.3);
     expect(set).toEqual({ walls: 2, infill: { density: 0.3 } });
     expect(withValue(set, field("infill.density"), null)).toEqual({ walls: 2, infill: { density: null } });
+  });
+
+  it("are accepted within their bounds; lengths stay above nothing", () => {
+    const all = (key: string, values: number[]) => values.map((value) => accepted(value, field(key)));
+    expect(all("layer_height_mm", [0, 0.01, 0.2, 99])).toEqual([false, true, true, false]);
+    expect(all("walls", [-1, 0, 3])).toEqual([false, true, true]);
+    expect(all("infill.density", [0, 1, 1.01])).toEqual([true, true, false]);
   });
 
   it("have bounds in words", () => {

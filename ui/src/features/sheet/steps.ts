@@ -1,5 +1,5 @@
 import type { Machine } from "../../api/client";
-import { isPick, type CellValue, type Field } from "./fields";
+import { accepted, isPick, type CellValue, type Field } from "./fields";
 
 /** Whether a layer height is no whole number of the machine's motor steps; false where the step is not known. */
 export function offStep(height_mm: number, machine: Machine | undefined): boolean {
@@ -22,9 +22,7 @@ export function nextStep(
   const count = value / step;
   const next = direction > 0 ? Math.floor(count + 1 + 1e-6) : Math.ceil(count - 1 - 1e-6);
   const wanted = Number((next * step).toFixed(4));
-  const low = field.low ?? -Infinity;
-  if (wanted < low || (wanted <= 0 && low === 0 && field.kind === "number") || wanted > (field.high ?? Infinity)) return undefined;
-  return wanted;
+  return accepted(wanted, field) ? wanted : undefined;
 }
 
 function stepOf(field: Field, machine: Machine | undefined): number {
