@@ -25,7 +25,7 @@ from meanbead.core.part.read import RawMesh, read_mesh
 from meanbead.core.part.slices import layer_stack, slice_solid
 from meanbead.core.part.solid import Solid, make_solid
 from meanbead.core.recipe.resolve import resolve
-from tests.core.reference_motion import dense_time, jerk_corner
+from tests.core.motion.reference_motion import dense_time, jerk_corner
 
 
 def waved_ball(subdivisions: int = 6) -> trimesh.Trimesh:

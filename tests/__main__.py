@@ -28,7 +28,7 @@ from tests.support.server import stop_servers
 
 UNSTEADY = "unsteady: "
 ROOT = Path(__file__).resolve().parents[1]
-AT_ONCE = 3
+AT_ONCE = 4
 """Processes side by side on two cores: those of the pages leave some of theirs to others."""
 
 
@@ -112,8 +112,17 @@ class Group:
     threads: int | None = 1
 
 
-RANDOM = ("test_any_recipe", "test_any_sheet", "test_confirm", "test_fuzz", "test_search", "test_invariance")
-"""Tests of the core that try many cases: what they go through others do, too."""
+RANDOM = (
+    "test_any_recipe",
+    "test_any_sheet",
+    "test_confirm",
+    "test_fuzz",
+    "test_invariance",
+    "test_motion",
+    "test_sample",
+    "test_search",
+)
+"""Tests of the core that try many cases, or beside a slow reference: what they go through others do, too."""
 
 
 def _groups() -> list[Group]:
@@ -127,10 +136,13 @@ def _groups() -> list[Group]:
         least = counts.index(min(counts))
         pages[least].append(names[file])
         counts[least] += tests[file]
-    threaded = [names[file] for file in files if file.stem == "test_parallel"]
-    core = [names[file] for file in files if "core" in file.parts and file.stem not in (*RANDOM, "test_parallel")]
-    rest = [names[file] for file in files if file not in tests and names[file] not in (*core, *threaded)]
-    return [Group(pages[0]), Group(pages[1]), Group(core, measured=True), Group(rest), Group(threaded, threads=None)]
+    of_core = [file for file in files if file.is_relative_to(ROOT / "tests" / "core")]
+    threaded = [names[file] for file in of_core if file.stem == "test_parallel"]
+    many = [names[file] for file in of_core if file.stem in RANDOM]
+    core = [names[file] for file in of_core if names[file] not in (*threaded, *many)]
+    rest = [names[file] for file in files if file not in tests and file not in of_core]
+    pages_first = [Group(modules) for modules in pages]
+    return [*pages_first, Group(core, measured=True), Group(rest), Group(many), Group(threaded, threads=None)]
 
 
 def _side_by_side(counts: Path | None) -> int:

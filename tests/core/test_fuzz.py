@@ -19,7 +19,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
-from tests.core.test_read import archive, model_xml
+from tests.core.part.test_read import archive, model_xml
 from tests.support.solids import obj_bytes, sound, stl_bytes
 
 BOX = trimesh.creation.box((20, 30, 40))

@@ -12,7 +12,7 @@ import math
 from meanbead.core.errors import RecipeError
 from meanbead.core.model.printer import Printer
 
-__all__ = ["cool_down_time_s", "heat_up_time_s", "machine_cool_down_s", "machine_heat_up_s"]
+__all__ = ["TOUCHABLE_C", "cool_down_time_s", "heat_up_time_s", "machine_cool_down_s", "machine_heat_up_s"]
 
 TOUCHABLE_C = 45.0
 """Surfaces up to about here can be touched, and most plastics let go of the bed."""

@@ -14,7 +14,7 @@ import {
 } from "./format";
 
 describe("durations", () => {
-  // The core is held to the same cases: tests/core/test_durations.py.
+  // The core is held to the same cases: tests/core/text/test_durations.py.
   it.each(cases as [number, string][])("%d s are %s", (seconds, text) => expect(formatDuration(seconds)).toBe(text));
 
   it("tells differences with a sign, and none as the same", () => {

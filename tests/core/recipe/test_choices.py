@@ -32,7 +32,7 @@ def leaves(model: type[BaseModel], path: str = "") -> set[str]:
     return found
 
 
-FORMATS = Path(__file__).resolve().parents[2] / "docs" / "formats.md"
+FORMATS = Path(__file__).resolve().parents[3] / "docs" / "formats.md"
 
 
 class Defaults(unittest.TestCase):

@@ -9,7 +9,7 @@ from meanbead.core.model import Printer
 from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import Moves, plan_speeds, straight_move_time_s
 from meanbead.core.motion.paired_lookahead import plan_with_and_without
-from tests.core.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
+from tests.core.motion.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
 from tests.support.reference_limits import (
     acceleration_limits_mm_s2,
     corner_limits_mm_s,

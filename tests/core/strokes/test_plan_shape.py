@@ -16,7 +16,7 @@ from meanbead.core.part.heights import slope_layers
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.cut import CutInputs, cut_solid
-from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
+from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
 from tests.support.solids import block, box, cone, cylinder, solid_of, sphere
 
 EVERYTHING = {

@@ -9,7 +9,7 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.patterns import GYROID_LENGTH, gyroid_field, honeycomb_side_mm
-from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of
+from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of
 from tests.support.solids import box, cylinder, sphere
 
 STRAIGHT = ("lines", "grid", "triangles", "cubic")

@@ -19,7 +19,7 @@ from meanbead.core.model.plan import Plan
 from meanbead.core.motion.lookahead import Moves, plan_speeds
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from tests.core.test_motion import JERK, paths
+from tests.core.motion.test_motion import JERK, paths
 from tests.support.reference_limits import corner_speeds_jerk, limit_by_axis, motor_shares, speed_limits_mm_s
 from tests.support.solids import box, cylinder
 

@@ -8,7 +8,7 @@ from meanbead.core.text.durations import duration, duration_difference
 class Durations(unittest.TestCase):
     def test_are_as_exact_as_is_of_use(self) -> None:
         # The pages are held to the same cases: ui/src/lib/format.test.ts.
-        cases = json.loads(Path(__file__).resolve().parents[1].joinpath("support", "durations.json").read_text())
+        cases = json.loads(Path(__file__).resolve().parents[2].joinpath("support", "durations.json").read_text())
         self.assertGreater(len(cases), 10)
         for seconds, words in cases:
             self.assertEqual(duration(seconds), words)

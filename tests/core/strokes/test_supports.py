@@ -11,7 +11,7 @@ from meanbead.core.strokes import Feature, plan_strokes
 from meanbead.core.strokes.cut import CutInputs, cut_solid
 from meanbead.core.strokes.stage import Remembered
 from meanbead.core.strokes.supports import ScaffoldInputs, find_supports, overhangs
-from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of
+from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of
 from tests.support.solids import block, box, cone, ledge, solid_of, sphere, table
 
 PLAIN = {"layer_height_mm": HEIGHT, "first_layer_height_mm": HEIGHT}

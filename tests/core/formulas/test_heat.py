@@ -2,7 +2,13 @@ import math
 import unittest
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.formulas.heat import cool_down_time_s, heat_up_time_s, machine_cool_down_s, machine_heat_up_s
+from meanbead.core.formulas.heat import (
+    TOUCHABLE_C,
+    cool_down_time_s,
+    heat_up_time_s,
+    machine_cool_down_s,
+    machine_heat_up_s,
+)
 from meanbead.core.model import Printer
 
 
@@ -55,6 +61,18 @@ class CoolDown(unittest.TestCase):
             above -= step * 0.08 * above / 15
             seconds += step
         self.assertAlmostEqual(cool_down_time_s(188, 23, 15, 0.08), seconds, delta=0.3)
+
+    def test_a_machine_is_cool_when_its_last_part_is(self) -> None:
+        for nozzle_c, bed_c, room_c in ((250, 50, 22), (200, 110, 22), (240, 80, 38), (240, 80, 60)):
+            printer = Printer(room_temp_c=room_c)
+            rest_k = 5.0 if room_c > TOUCHABLE_C - 5 else 45.0 - room_c
+            hotend, bed = printer.hotend, printer.bed_heater
+            nozzle_s = hotend.heat_capacity_j_k / hotend.loss_w_k * math.log((nozzle_c - room_c) / rest_k)
+            bed_s = bed.heat_capacity_j_k / bed.loss_w_k * math.log((bed_c - room_c) / rest_k)
+            self.assertAlmostEqual(machine_cool_down_s(printer, nozzle_c, bed_c), max(nozzle_s, bed_s, 0.0), places=6)
+        unheated = Printer.model_validate({"bed_heater": {"heater_w": 0}})
+        alone = cool_down_time_s(210 - 22, 23, unheated.hotend.heat_capacity_j_k, unheated.hotend.loss_w_k)
+        self.assertAlmostEqual(machine_cool_down_s(unheated, 210, 110), alone, places=6)
 
     def test_never_runs_backwards_and_waits_for_the_slower(self) -> None:
         self.assertEqual(cool_down_time_s(10, 20, 15, 0.08), 0)

@@ -110,7 +110,7 @@ class Figures(unittest.TestCase):
         self.assertEqual(f"{part_facts(ball).footprint_mm2:.2f}", "0.00")
 
     def test_the_documents_and_the_messages_say_the_limits(self) -> None:
-        said = Path(__file__).resolve().parents[2].joinpath("docs/formats.md").read_text()
+        said = Path(__file__).resolve().parents[3].joinpath("docs/formats.md").read_text()
         table = said.split("## From a shell")[0]
         for bound in (limits.PART_FILE_BYTES, limits.GCODE_FILE_BYTES, limits.UNPACKED_BYTES):
             self.assertIn(limits.megabytes(bound), table)

@@ -13,7 +13,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from tests.core.test_order import hops, slow_nearest
+from tests.core.strokes.test_order import hops, slow_nearest
 from tests.support.solids import box, cylinder, spur_gear
 
 BARE = {"adhesion": {"kind": "none"}}

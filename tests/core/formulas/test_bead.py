@@ -35,6 +35,11 @@ class BeadArea(unittest.TestCase):
         self.assertEqual(caught.exception.field, "line_width_mm")
         self.assertIn("0.3 mm wide", str(caught.exception))
 
+    def test_refuses_what_is_narrower_by_a_hair(self) -> None:
+        with self.assertRaises(RecipeError):
+            bead_area_mm2(0.3 - 1e-6, 0.3)
+        self.assertAlmostEqual(bead_area_mm2(0.3 - 1e-12, 0.3), math.pi * 0.0225)
+
     def test_refuses_a_height_of_nothing(self) -> None:
         with self.assertRaises(RecipeError):
             bead_area_mm2(0.4, 0)
@@ -56,6 +61,9 @@ class Filament(unittest.TestCase):
         volume = math.pi * 1.75**2 / 4 * 1000
         self.assertAlmostEqual(filament_mass_g(volume, 1.24), 2.98, places=2)
         self.assertAlmostEqual(filament_length_mm(volume, 1.75), 1000)
+
+    def test_a_cubic_centimetre_weighs_its_density(self) -> None:
+        self.assertAlmostEqual(filament_mass_g(1000.0, 1.24), 1.24, places=12)
 
     def test_flow_and_speed_are_each_others_inverse(self) -> None:
         self.assertAlmostEqual(speed_for_flow_mm_s(8.0, 0.08), 100)

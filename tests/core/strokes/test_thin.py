@@ -10,7 +10,7 @@ from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.geometry.offsets import inset
 from meanbead.core.strokes import Feature, plan_strokes
 from meanbead.core.strokes.thin import FREE_END_WIDTHS, ThinStrokes, strips_of, thin_strokes
-from tests.core.test_strokes import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
+from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
 from tests.support.solids import block, box, cylinder, solid_of
 
 S = 0.4
