@@ -12,12 +12,16 @@ import { useToast } from "../components/Toasts";
 import type { Stage, ViewName } from "../components/stage/Stage";
 import { StageCanvas } from "../components/stage/StageCanvas";
 import { usePartOfPage } from "./PartLayout";
-import { SHADES, type Shade } from "../features/part/colours";
+import { type Shade } from "../features/part/colours";
 import { Facts, type FactKey } from "../features/part/Facts";
 import { PartViewer } from "../features/part/PartViewer";
 import { layingDown, then } from "../features/part/pose";
 import { PurposePanel } from "../features/part/PurposePanel";
-import { Stances } from "../features/part/Orientations";
+import { Orientations } from "../features/part/Orientations";
+import { Measured } from "../features/part/Measured";
+import { ShadeLegend } from "../features/part/ShadeLegend";
+import { SpotMark } from "../features/part/SpotMark";
+import { ToolButton, type Tool } from "../features/part/ToolButton";
 import { TurnAndSize } from "../features/part/TurnAndSize";
 
 interface Marks {
@@ -28,7 +32,6 @@ interface Marks {
 
 const NO_POINTS: Vector3[] = [];
 
-type Tool = "look" | "measure" | "lay";
 
 const VIEWS: readonly ViewName[] = ["corner", "front", "right", "back", "left", "above", "below"];
 const SIDES = ["Facts", "Turn and size", "Ways to stand", "What it is for"] as const;
@@ -213,7 +216,7 @@ export default function ReadyPage() {
         <div role="tabpanel" id="side-panel" aria-labelledby={`tab-${side}`} className="pt-3">
           {side === "Facts" && <Facts insight={insight.data} problem={insight.error?.message} fact={fact} onFact={setFact} part={part} />}
           {side === "Turn and size" && <TurnAndSize part={part} save={save} />}
-          {side === "Ways to stand" && <Stances part={part} save={save} />}
+          {side === "Ways to stand" && <Orientations part={part} save={save} />}
           {side === "What it is for" && <PurposePanel part={part} save={save} />}
         </div>
       </aside>
@@ -236,67 +239,3 @@ const HINTS: Record<Tool, string> = {
   measure: "Click two places on the part.",
   lay: "Click the face that the part should stand on. Undo brings it back.",
 };
-
-function ToolButton({ tool, now, pick, label }: { tool: Tool; now: Tool; pick: (tool: Tool) => void; label: string }) {
-  return (
-    <button
-      type="button"
-      aria-pressed={now === tool}
-      className={`btn join-item btn-xs ${now === tool ? "btn-neutral" : "btn-outline"}`}
-      onClick={() => pick(tool)}
-    >
-      {label}
-    </button>
-  );
-}
-
-/** A numbered mark over the picture at a place of the part. */
-function SpotMark({ spot, number, viewer }: { spot: Spot; number: number; viewer: PartViewer }) {
-  const { x, y } = viewer.stage.project(new Vector3(spot.x, spot.y, spot.z));
-  return (
-    <span
-      className="pointer-events-none absolute flex h-5 w-5 -translate-x-1/2 -translate-y-1/2 items-center justify-center rounded-full border-2 border-base-100 bg-neutral text-xs text-neutral-content"
-      style={{ left: x, top: y }}
-      aria-hidden="true"
-    >
-      {number}
-    </span>
-  );
-}
-
-function Measured({ from, to, viewer }: { from: Vector3; to: Vector3; viewer: PartViewer }) {
-  const { x, y } = viewer.stage.project(from.clone().add(to).multiplyScalar(0.5));
-  const way = to.clone().sub(from);
-  return (
-    <span
-      role="status"
-      className="pointer-events-none absolute -translate-x-1/2 -translate-y-full border border-molten bg-base-100 px-1.5 text-sm"
-      style={{ left: x, top: y - 4 }}
-    >
-      <strong>{fixed(way.length(), 2)} mm</strong>{" "}
-      <span className="text-quiet">
-        {[way.x, way.y, way.z].map((one) => fixed(Math.abs(one), 2)).join(" · ")}
-      </span>
-    </span>
-  );
-}
-
-function ShadeLegend({ shade, waiting }: { shade: Exclude<Shade, "plain">; waiting: boolean }) {
-  const { title, steps } = SHADES[shade];
-  return (
-    <div className="pointer-events-none absolute bottom-2 left-2 border border-rule bg-base-100 px-2 py-1 text-xs">
-      <p className="text-quiet">{waiting ? "Looking through the part …" : title}</p>
-      <ul>
-        {steps.map((step) => (
-          <li key={step.from} className="flex items-center gap-2">
-            <span
-              className="inline-block h-3 w-5 border border-rule"
-              style={{ background: `rgb(${step.colour.map((one) => Math.round(255 * Math.pow(one, 1 / 2.2))).join(" ")})` }}
-            />
-            {step.label}
-          </li>
-        ))}
-      </ul>
-    </div>
-  );
-}

@@ -13,7 +13,7 @@ interface StancesProps {
 }
 
 /** Ways to stand the part, each estimated with supports where it needs them; one click takes one. */
-export function Stances({ part, save }: StancesProps) {
+export function Orientations({ part, save }: StancesProps) {
   const columns = useColumns(part.id);
   const usable = columns.data?.filter((column) => !column.gcode) ?? [];
   const [wanted, setWanted] = useState<number | null>(null);

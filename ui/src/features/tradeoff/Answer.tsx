@@ -1,0 +1,189 @@
+import { useMemo, useState } from "react";
+import { useNavigate } from "react-router";
+import { type SearchResult, type Part, type RecipeColumn } from "../../api/client";
+import { useShelf } from "../../api/queries";
+import { formatDuration, formatDurationDifference, formatGrams, signed } from "../../lib/format";
+import { useToast } from "../../components/Toasts";
+import { applyBeside } from "../advice/apply";
+import { useSheet } from "../sheet/useSheet";
+import { Cloud, type Mark } from "./Cloud";
+import { AXES, describe, kneeOf, nonDominated, shortName, SLIDES, type Axis } from "./frontier";
+
+import { Sentence } from "./Sentence";
+import { Slides } from "./Slides";
+
+const MOST_PICKED = 6;
+
+interface AnswerProps {
+  found: SearchResult;
+  part: Part;
+  column: RecipeColumn;
+  marks: Mark[];
+  complete: boolean;
+}
+
+export function Answer({ found, part, column, marks, complete }: AnswerProps) {
+  const shelf = useShelf().data;
+  const actions = useSheet(part.id);
+  const navigate = useNavigate();
+  const toast = useToast();
+  const axis: Axis = AXES.find((one) => one.key === found.against) ?? (AXES[0] as Axis);
+  const [slides, setSlides] = useState<Partial<Record<string, number>>>({});
+  const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
+
+  const varying = useMemo(() => {
+    const values: Record<string, Set<unknown>> = {};
+    for (const dot of found.dots) for (const [key, value] of Object.entries(dot.values)) (values[key] ??= new Set()).add(value);
+    return new Set(Object.keys(values).filter((key) => (values[key]?.size ?? 0) > 1));
+  }, [found.dots]);
+  const points = useMemo(
+    () => found.dots.map((dot) => [dot.measures.piece_time_s, axis.of(dot.measures)] as const),
+    [found.dots, axis],
+  );
+  const shown = found.dots.flatMap((dot, number) =>
+    SLIDES.every((slide) => {
+      const bound = slides[slide.key];
+      if (bound === undefined) return true;
+      const value = slide.of(dot.measures);
+      return slide.end === "most" ? value <= bound + 1e-9 : value >= bound - 1e-9;
+    })
+      ? [number]
+      : [],
+  );
+  const sliding = Object.values(slides).some((one) => one !== undefined);
+  // A line is only drawn through what was computed in full.
+  const whole = shown.filter((number) => found.dots[number]?.full);
+  const frontier = sliding || !complete ? nonDominated(points, whole) : found.frontier;
+  const knee = kneeOf(points, frontier);
+  const say = (number: number) => {
+    const dot = found.dots[number];
+    return dot === undefined ? "" : describe(dot, varying, shelf);
+  };
+  const pick = (number: number) => {
+    if (number < 0) return;
+    const next = new Set(picked);
+    if (!next.delete(number)) {
+      if (next.size === MOST_PICKED) {
+        toast(`Up to ${MOST_PICKED} recipes can be picked at once.`);
+        return;
+      }
+      next.add(number);
+    }
+    setPicked(next);
+  };
+  const toBench = async () => {
+    try {
+      for (const number of picked) {
+        const dot = found.dots[number];
+        if (dot) await applyBeside(actions, column, dot.settings, shortName(dot, shelf));
+      }
+      await navigate(`/parts/${part.id}`);
+    } catch (error) {
+      toast(error instanceof Error ? error.message : String(error), { tone: "error" });
+    }
+  };
+  if (found.dots.length === 0) {
+    return (
+      <div className="border-y border-rule py-4">
+        <h2 className="font-serif text-2xl">{complete && found.doubt === "" ? "Nothing within these limits" : "Nothing yet"}</h2>
+        <p className="mt-1">
+          {found.computed} recipes computed, {found.broke_limits} over a limit, {found.discarded} ruled out before.
+          {complete && (found.doubt || " Loosen a limit, or let more vary.")}
+        </p>
+      </div>
+    );
+  }
+  const named: [string, number | undefined][] = [
+    ["Fastest", frontier[0]],
+    ["At the bend", knee],
+    ["Leanest", frontier.at(-1)],
+  ];
+  return (
+    <div>
+      <h2 className="sr-only">The answer</h2>
+      <Sentence found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
+      <Cloud
+        dots={found.dots}
+        shown={shown}
+        frontier={frontier}
+        knee={knee}
+        picked={picked}
+        columns={marks}
+        axis={axis}
+        describe={(dot) => describe(dot, varying, shelf)}
+        onPick={pick}
+      />
+      <p className="flex flex-wrap gap-x-4 text-xs text-quiet">
+        <span>
+          {found.computed} computed of {found.space.toLocaleString("en")}, {found.discarded} ruled out before, {found.broke_limits} over a limit
+        </span>
+        <span>line and dark dots: all layers computed; light: a sample of them</span>
+        <span>ring: where it bends</span>
+        <span>tab: just fits before the next plate</span>
+        <span>square: your columns</span>
+        <span>d: the nozzle’s bore</span>
+      </p>
+      <Slides found={found} slides={slides} onSlide={(key, value) => setSlides({ ...slides, [key]: value })} onClear={() => setSlides({})} count={shown.length} />
+      <div className="mt-4 flex flex-wrap items-baseline gap-3">
+        <h3 className="font-serif text-xl">On the line</h3>
+        <button type="button" className="btn btn-accent btn-sm ml-auto" disabled={picked.size === 0} onClick={() => void toBench()}>
+          {picked.size === 0 ? "Pick up to six for the bench" : `Take ${picked.size} to the bench`}
+        </button>
+      </div>
+      <div className="overflow-x-auto">
+        <table className="mt-1 w-full text-sm">
+          <thead className="text-left text-quiet">
+            <tr>
+              <th scope="col" className="font-normal">
+                <span className="sr-only">Pick</span>
+              </th>
+              <th scope="col" className="font-normal">Recipe</th>
+              <th scope="col" className="text-right font-normal">Time</th>
+              <th scope="col" className="text-right font-normal">Filament</th>
+              <th scope="col" className="text-right font-normal">Plates a day</th>
+              <th scope="col" className="pl-3 text-right font-normal">Shell</th>
+              <th scope="col" className="text-right font-normal">Bend</th>
+              <th scope="col" className="text-right font-normal">Steps</th>
+            </tr>
+          </thead>
+          <tbody>
+            {[...new Set([...frontier, ...picked])].map((number) => {
+              const dot = found.dots[number];
+              if (dot === undefined) return null;
+              const m = dot.measures;
+              const name = named.filter(([, at]) => at === number).map(([word]) => word);
+              return (
+                <tr key={number} className="border-t border-rule">
+                  <td className="py-1 pr-2">
+                    <input
+                      type="checkbox"
+                      className="checkbox checkbox-xs"
+                      aria-label={`Pick ${say(number)}`}
+                      checked={picked.has(number)}
+                      onChange={() => pick(number)}
+                    />
+                  </td>
+                  <th scope="row" className="text-left font-normal">
+                    {name.length > 0 && <strong>{name.join(", ")}: </strong>}
+                    {say(number)}
+                    {dot.just_fits && <span className="text-quiet"> · just fits its slot</span>}
+                  </th>
+                  <td className="whitespace-nowrap pl-3 text-right">
+                    {formatDuration(m.piece_time_s)} <span className="text-quiet">{formatDurationDifference(m.piece_time_s - found.base.piece_time_s)}</span>
+                  </td>
+                  <td className="whitespace-nowrap pl-3 text-right">
+                    {formatGrams(m.filament_g)} <span className="text-quiet">{signed(m.filament_g - found.base.filament_g, 1)}</span>
+                  </td>
+                  <td className="pl-3 text-right">{m.plates_per_day.toFixed(1)}</td>
+                  <td className="whitespace-nowrap pl-3 text-right">{m.shell_mm.toFixed(2)} mm</td>
+                  <td className="pl-3 text-right">{m.bend.toFixed(2)}</td>
+                  <td className="whitespace-nowrap pl-3 text-right">{m.ridge_mm.toFixed(2)} mm</td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+    </div>
+  );
+}
