@@ -5,9 +5,11 @@ from __future__ import annotations
 import io
 
 from meanbead.core.estimate import Engine
+from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.gcode import replay
-from meanbead.core.model import Printer, Recipe
+from meanbead.core.gcode.drawn import drawn_file
+from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
@@ -21,8 +23,12 @@ def main() -> None:
     engine.estimate(PrintJob(solid, Recipe()))
     corner = {"law": "junction_deviation", "deviation_mm": 0.02}
     engine.estimate(PrintJob(solid, Recipe(), Printer.model_validate({"corner": corner})))
+    detail = engine.detail(PrintJob(solid, Recipe()))
+    resting_share(detail.strokes, (0, 2))
     draw_solid(solid)
-    replay(io.BytesIO(b"G1 X5 F600\nG1 X9 E1\n"))
+    lines = b"G1 X5 F600\nG1 X9 E1\n"
+    replay(io.BytesIO(lines))
+    drawn_file(io.BytesIO(lines), Printer(), Nozzle(), Material())
 
 
 if __name__ == "__main__":

@@ -109,7 +109,8 @@ def _drawn(found: Replay, moves: Settled, printer: Printer, names: list[str]) ->
     number = np.array([features.index(name) for name in names], dtype=np.uint8)
     feature = np.where(plastic, number[moves.feature[rows]], np.uint8(Feature.TRAVEL)).astype(np.uint8)
     own = moves.time_s[rows]
-    kind, speed = np.where(plastic, Kind.PLASTIC, Kind.TRAVEL), moves.speed_mm_s[rows]
+    kind = np.where(plastic, Kind.PLASTIC, Kind.TRAVEL).astype(np.uint8)
+    speed = moves.speed_mm_s[rows]
     causes, _ = dominant_cause(
         kind, length, speed, np.full(len(rows), np.inf), own, moves.free_s[rows], np.zeros(len(rows))
     )

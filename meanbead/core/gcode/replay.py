@@ -399,7 +399,8 @@ class _Player:
         plastic = ~pulled & (delta[:, 3] > 0) & ((delta[:, 0] != 0) | (delta[:, 1] != 0))
         lift = ~pulled & ~plastic & (delta[:, 0] == 0) & (delta[:, 1] == 0)
         travel = ~pulled & ~plastic & ~lift
-        kind = np.select([plastic, pulled, lift], [Kind.PLASTIC, Kind.RETRACT, Kind.LIFT], Kind.TRAVEL)
+        kinds = np.select([plastic, pulled, lift], [Kind.PLASTIC, Kind.RETRACT, Kind.LIFT], Kind.TRAVEL)
+        kind = kinds.astype(np.uint8)
         # Nothing is held back by the melt ceiling: files are replayed as they are.
         seconds = sum_causes(kind, length, speed, np.full(done, np.inf), time_s, free_s[:done])
         for cause, total in zip(CAUSES, seconds.tolist(), strict=True):
