@@ -88,7 +88,8 @@ class InBackground(WorkerCase):
             self.call("PATCH", f"/api/recipes/{column['id']}", body)
             gate.set()
             ended = self.wait(job)
-        self.assertEqual(ended["state"], "failed")
+        # It was told to stop; where it does not look up before its turn comes, it finds another recipe.
+        self.assertIn(ended["state"], ("cancelled", "failed"))
         self.assertIn("changed", ended["problem"])
         self.assertIsNone(self.columns(part)[0]["estimate"])
         self.assertIsNotNone(self.figures(column)["estimate"])
