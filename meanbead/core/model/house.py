@@ -1,4 +1,4 @@
-"""House rules: which school a workshop follows where good practitioners disagree. The first of each is the default."""
+"""House rules: which convention a workshop follows where good practitioners disagree. The first of each is the default."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ __all__ = ["HouseRules"]
 
 
 class HouseRules(Model):
-    """One school a matter. Names and reasons stand in ``schools.toml``; see :mod:`meanbead.core.rules.conventions`."""
+    """One convention a topic. Names and reasons stand in ``rules/conventions.toml``; see :mod:`meanbead.core.rules.conventions`."""
 
     layer_height_ceiling: Literal["three_quarters", "four_fifths"] = "three_quarters"
     line_width: Literal["a_little_wider", "as_bore", "quarter_wider", "wide_inside", "wide", "narrow"] = (

@@ -1,4 +1,4 @@
-"""The matters on which good practitioners disagree, each school with its reason."""
+"""The topics on which good practitioners disagree, each convention with its reason; people read *school* on the page."""
 
 from __future__ import annotations
 
