@@ -14,27 +14,28 @@ from contextlib import suppress
 
 from meanbead.core.errors import MeanBeadError
 
-COMMAND = b"M503\n"
 MAX_BYTES = 200_000
 _DEVICE = re.compile(r"/dev/(tty(USB|ACM|S|AMA)\d+|pts/\d+|serial/[\w./:-]+)$")
 _DONE = re.compile(rb"(^|\n)ok\b")
 
 
-def fetch_report(address: str, timeout_s: float = 15.0, settle_s: float = 1.0) -> str:
-    """What a console answers to M503.
+def fetch_report(
+    address: str, timeout_s: float = 15.0, settle_s: float = 1.0, *, command: str = "M503", baud: int = 115_200
+) -> str:
+    """What a console answers to a command that asks for its settings.
 
-    ``address`` is ``host:port`` or a serial device. The line is listened to first until it rests, for a machine greets
+    ``baud`` is a serial line's speed. ``address`` is ``host:port`` or a serial device. The line is listened to first until it rests, for a machine greets
     whoever connects; then the answer ends with ``ok``. Raises :class:`MeanBeadError` where nothing answers in time.
     """
     address = address.strip()
     if address.startswith("/"):
-        return _from_device(address, timeout_s, settle_s)
+        return _from_device(address, command, baud, timeout_s, settle_s)
     host, _, port = address.rpartition(":")
     if not host or not port.isdigit() or not 0 < int(port) < 65536:
         raise _unusable(f"“{address}” is no address.", "Give host and port, such as 192.168.1.20:23, or a device.")
     try:
         with socket.create_connection((host.strip("[]"), int(port)), timeout=min(5.0, timeout_s)) as line:
-            return _ask(line.fileno(), line.sendall, timeout_s, settle_s)
+            return _ask(line.fileno(), line.sendall, command, timeout_s, settle_s)
     except OSError as problem:
         raise _unusable(
             f"Nothing answers at {address} ({problem.strerror or problem}).",
@@ -42,9 +43,12 @@ def fetch_report(address: str, timeout_s: float = 15.0, settle_s: float = 1.0) -
         ) from None
 
 
-def _from_device(path: str, timeout_s: float, settle_s: float) -> str:
+def _from_device(path: str, command: str, baud: int, timeout_s: float, settle_s: float) -> str:
     if not _DEVICE.match(path):
         raise _unusable(f"“{path}” is no serial device.", "Give one such as /dev/ttyUSB0.")
+    speed = getattr(termios, f"B{baud}", None)
+    if speed is None:
+        raise _unusable(f"A serial line at {baud:,} baud is not offered here.", "Use 115200, or 230400, or 500000.")
     try:
         line = os.open(path, os.O_RDWR | os.O_NOCTTY | os.O_NONBLOCK)
     except OSError as problem:
@@ -55,17 +59,17 @@ def _from_device(path: str, timeout_s: float, settle_s: float) -> str:
         tty.setraw(line)
         with suppress(termios.error):
             settings = termios.tcgetattr(line)
-            settings[4] = settings[5] = termios.B115200
+            settings[4] = settings[5] = speed
             termios.tcsetattr(line, termios.TCSANOW, settings)
-        return _ask(line, lambda data: os.write(line, data), timeout_s, settle_s)
+        return _ask(line, lambda data: os.write(line, data), command, timeout_s, settle_s)
     finally:
         os.close(line)
 
 
-def _ask(line: int, send: Callable[[bytes], object], timeout_s: float, settle_s: float) -> str:
+def _ask(line: int, send: Callable[[bytes], object], command: str, timeout_s: float, settle_s: float) -> str:
     until = time.monotonic() + timeout_s
     _listen(line, until, settle_s, requested=None)
-    send(COMMAND)
+    send(command.encode() + b"\n")
     heard = _listen(line, until, timeout_s, requested=_DONE)
     if not _DONE.search(heard):
         raise _unusable(

@@ -2,6 +2,7 @@ import socketserver
 import threading
 import unittest
 from collections.abc import Callable
+from typing import Any
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode import printer_from_report
@@ -48,7 +49,7 @@ class StandIn(Served):
 
 
 class Asking(Served):
-    def fails(self, address: str, words: str, **keys: float) -> None:
+    def fails(self, address: str, words: str, **keys: Any) -> None:
         with self.assertRaises(MeanBeadError) as caught:
             fetch_report(address, **keys)
         self.assertEqual(caught.exception.field, "address")

@@ -9,6 +9,7 @@ from meanbead.core.estimate.engine import ENGINE_VERSION, UNKNOWN_LIMITS
 from meanbead.core.estimate.timing import stronger
 from meanbead.core.formulas.bead import filament_area_mm2
 from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
+from meanbead.core.formulas.running import machine_cost
 from meanbead.core.gcode.replay import Replay, replay
 from meanbead.core.model.estimate import Causes, Estimate, FeatureShare, Finding, Interval
 from meanbead.core.model.material import Material
@@ -35,17 +36,24 @@ def replayed_estimate(opened: Callable[[], BinaryIO], printer: Printer, nozzle: 
     heat_up_s = machine_heat_up_s(printer, temp, material.bed_temp_c)
     causes = whole.by_cause
     volume = whole.filament_mm * filament_area_mm2(printer.filament_diameter_mm)
+    whole_s = whole.print_time_s + printer.start_time_s + heat_up_s
+    filament_cost = whole.filament_g * material.cost_per_kg / 1000
+    costs = machine_cost(printer, temp, material.bed_temp_c, heat_up_s, whole_s, volume, material)
     return Estimate(
         engine_version=ENGINE_VERSION,
         print_time_s=whole.print_time_s,
         start_time_s=printer.start_time_s,
         heat_up_s=heat_up_s,
-        whole_time_s=whole.print_time_s + printer.start_time_s + heat_up_s,
+        end_time_s=0.0,
+        whole_time_s=whole_s,
         cool_down_s=machine_cool_down_s(printer, temp, material.bed_temp_c),
         filament_mm=whole.filament_mm,
         filament_mm3=volume,
         filament_g=whole.filament_g,
-        filament_cost=whole.filament_g * material.price_per_kg / 1000,
+        filament_cost=filament_cost,
+        power_cost=costs.power,
+        wear_cost=costs.wear,
+        cost=filament_cost + costs.power + costs.wear,
         lost_mm3=0.0,
         overfilled_mm3=0.0,
         void_mm3=0.0,

@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.model.printer import Printer
+from meanbead.core.model.printer import Printer, ZScrew
 from meanbead.core.text.explain import explain
 
 __all__ = ["SettingsReport", "apply_settings", "printer_from_report"]
@@ -26,7 +26,7 @@ _WORD = re.compile(r"([A-Z])(-?\d*\.?\d+)")
 
 @dataclass(frozen=True)
 class SettingsReport:
-    """What a report said: the printer, and the steps per mm by axis letter, which no Printer key holds."""
+    """What a report said: the printer, and the steps per mm by axis letter; of these the Z axis gives the full step."""
 
     printer: Printer
     steps_per_mm: dict[str, float]
@@ -60,7 +60,22 @@ def printer_from_report(text: str, base: Printer | None = None) -> SettingsRepor
             field="report",
             remedy="Send M503 to the machine's console and paste everything that it answers.",
         )
+    printer = _with_z_steps(printer, steps.get("Z", 0.0))
     return SettingsReport(printer.model_copy(update={"limits_source": "set"}), steps, commands)
+
+
+def _with_z_steps(printer: Printer, steps_per_mm: float) -> Printer:
+    """A printer with the full step's height that its steps per mm mean, at the screw's microsteps, or 16, which is common.
+
+    A screw that was described stays: its lead and gearing say more than a firmware's count, unless that tells otherwise.
+    """
+    if steps_per_mm <= 0:
+        return printer
+    microsteps = ZScrew().microsteps if printer.z_screw is None else printer.z_screw.microsteps
+    step_mm = round(microsteps / steps_per_mm, 6)
+    if not 0 < step_mm <= 1 or (printer.z_screw is not None and abs(printer.z_screw.full_step_mm - step_mm) < 1e-6):
+        return printer
+    return printer.model_copy(update={"z_screw": None, "z_step_mm": step_mm})
 
 
 def apply_settings(printer: Printer, command: str, words: dict[str, float]) -> Printer:
