@@ -54,7 +54,22 @@ def candidates(base: Trial, context: AdviceContext) -> list[Candidate]:
             seen.add(key)
             found.append(candidate)
     order = {"pace": 0, "travel": 1, "cooling": 2, "start": 3, "infill": 4, "shell": 5, "width": 6}
-    return sorted(found, key=lambda candidate: _rank(candidate, order))
+    first = _house_keys(s)
+    return sorted(found, key=lambda candidate: (_rank(candidate, order), not first(candidate)))
+
+
+def _house_keys(s: RuleInput) -> Callable[[Candidate], bool]:
+    """Whether a change is the house's own way to strength: it comes before others of its kind."""
+    ways: dict[str, Callable[[dict[str, SettingValue]], bool]] = {
+        "more_walls": lambda made: made.get("walls", 0) > s.plan.shape.walls,  # type: ignore[operator]
+        "denser": lambda made: (
+            made.get("infill.density", 0) > s.plan.shape.infill_density and "infill.lines_side_by_side" not in made  # type: ignore[operator]
+        ),
+        "doubled_lines": lambda made: made.get("infill.lines_side_by_side") == 2,
+        "adaptive": lambda made: made.get("infill.pattern") == "adaptive",
+    }
+    own = ways[s.house.strength]
+    return lambda candidate: own({setting.key: setting.value for setting in candidate.settings})
 
 
 def remedies(base: Trial) -> list[Candidate]:
@@ -151,7 +166,9 @@ def _paces(s: RuleInput) -> Iterator[Candidate]:
 
 
 def _temperatures(s: RuleInput) -> Iterator[Candidate]:
-    """Hotter with the speeds that the heat allows."""
+    """Hotter with the speeds that the heat allows; not where the house leaves the temperature alone."""
+    if s.house.temperature == "leave":
+        return
     hotter = min(s.highest_c, s.plan.nozzle_temp_c + 10)
     if hotter > s.plan.nozzle_temp_c + 2 and s.estimate is not None:
         ceiling = melt_ceiling(s.printer, s.nozzle, s.material, hotter).plan_mm3_s
@@ -216,7 +233,7 @@ def _starts(s: RuleInput) -> Iterator[Candidate]:
     if kind == "skirt":
         yield _change("start", "A brim of 6 mm", "holds better", {"adhesion.kind": "brim", "adhesion.width_mm": 6.0})
         if s.plan.shape.skirt_loops > 1:
-            yield _change("start", "One loop of skirt", "one primes enough", {"adhesion.loops": 1})
+            yield _change("start", "One loop of skirt", "primes enough where the bed is known", {"adhesion.loops": 1})
     if s.plan.shape.ironing.kind != "none":
         yield _change("start", "No ironing", "a second pass over each face", {"ironing.kind": "none"})
 
@@ -245,6 +262,12 @@ def _skins(s: RuleInput) -> Iterator[Candidate]:
     shape = s.plan.shape
     if shape.spiral:
         return
+    if s.has("top"):
+        if s.house.smooth_top == "one_way" and not shape.skins.extra_top:
+            smoother = {"skins.one_way": True, "skins.extra_top": True}
+            yield _change("shell", "One more top layer, strokes one way", "smoother tops", smoother)
+        elif s.house.smooth_top == "ironing" and shape.ironing.kind == "none":
+            yield _change("shell", "Iron the topmost faces", "smoother tops", {"ironing.kind": "topmost"})
     if shape.top_layers > 2 and s.has("top"):
         fewer = {"top_layers": shape.top_layers - 1, "skins.top_mm": None}
         yield _change("shell", f"{shape.top_layers - 1} top layers", "one less", fewer)
@@ -339,4 +362,4 @@ def _supports(s: RuleInput) -> Iterator[Candidate]:
     yield _change("supports", f"Supports as {other}", "another kind", {"supports.kind": other})
     yield _change("supports", "No supports", "none is cheapest", {"supports.kind": "none"})
     if s.plan.shape.supports.interface_layers > 1:
-        yield _change("supports", "One dense layer under the part", "parts cleanly", {"supports.interface_layers": 1})
+        yield _change("supports", "One dense layer under the part", "it peels off", {"supports.interface_layers": 1})

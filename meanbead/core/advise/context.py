@@ -87,7 +87,7 @@ def with_settings(job: PrintJob, settings: list[SetTo], nozzles: dict[int, Nozzl
             other = nozzles.get(int(change.value)) if isinstance(change.value, int | float) else None
             if other is None:
                 raise RecipeError(f"There is no nozzle {change.value} on hand.", field="nozzle")
-            recipe, nozzle = adapted(recipe, job.printer, nozzle, other, job.material), other
+            recipe, nozzle = adapted(recipe, job.printer, nozzle, other, job.material, job.standards), other
             continue
         try:
             recipe = with_value(recipe, change.key, change.value)

@@ -17,13 +17,14 @@ __all__ = ["Breach", "SearchLimits", "breaches", "plan_breaches"]
 class SearchLimits(Limits):
     """The purpose's limits and those of one search. None means that it does not care.
 
-    ``bond``, ``crush`` and ``bend`` are the least strength indices, usually those of a column; ``lost_share`` is the most
+    ``bond``, ``crush``, ``sideways`` and ``bend`` are the least strength indices, usually those of a column; ``lost_share`` is the most
     that may be lost to lines that are too wide; ``fault_risk`` the most likely to fail; ``time_s`` the longest whole time
     (finish by); ``plates_per_day`` the least within attended hours.
     """
 
     bond: NonNegative | None = None
     crush: NonNegative | None = None
+    sideways: NonNegative | None = None
     bend: NonNegative | None = None
     lost_share: Share | None = None
     filament_g: Annotated[float, Field(gt=0)] | None = None
@@ -53,6 +54,7 @@ _MIN = {
     "infill_density": ("density", "filled to {v:.0%}, {a:.0%} wanted"),
     "bond": ("bond", "bond index {v:.2f}, {a:.2f} wanted"),
     "crush": ("crush", "crush index {v:.2f}, {a:.2f} wanted"),
+    "sideways": ("sideways", "sideways index {v:.2f}, {a:.2f} wanted"),
     "bend": ("bend", "bend index {v:.2f}, {a:.2f} wanted"),
 }
 _MAX_COMPUTED = {

@@ -26,7 +26,7 @@ class PlanMeasures(Result):
 
     ``ridge_mm`` is the highest step on slopes, ``detail_mm`` the narrowest detail that is laid, ``outer_width_mm`` the outer line, whose half is the roundness of corners, ``overhang_margin_deg``
     by how much the bead could lean out further than the part does (negative where supports have to hold it),
-    ``shell_mm`` the walls' thickness, ``density`` the share of the filling that is plastic. ``bond``, ``crush`` and
+    ``shell_mm`` the walls' thickness, ``density`` the share of the filling that is plastic. ``bond``, ``crush``, ``sideways`` and
     ``bend`` are strength indices (see :mod:`meanbead.core.formulas.strength`): comparisons, never ratings. ``over_usual_c`` is how
     much hotter than the plastic's usual it is run.
     """
@@ -43,6 +43,7 @@ class PlanMeasures(Result):
     density: float
     bond: float
     crush: float
+    sideways: float
     bend: float
     outer_speed_mm_s: float
 
@@ -93,6 +94,7 @@ def plan_measures(prepared: Prepared, context: AdviceContext) -> PlanMeasures:
         density=filled_density(plan),
         bond=index.bond,
         crush=index.crush,
+        sideways=index.sideways,
         bend=index.bend,
         outer_speed_mm_s=plan.speed_mm_s.outer_wall,
     )
@@ -104,7 +106,7 @@ def measures(prepared: Prepared, estimate: Estimate, context: AdviceContext) -> 
     pieces = prepared.plan.shape.copies.count
     hours = estimate.whole_time_s / 3600
     success = math.exp(-context.shop.fault_rate_per_h * hours)
-    cost = (estimate.filament_cost + hours * prepared.job.printer.running_cost_per_h) / pieces
+    cost = estimate.cost / pieces
     return Measures(
         **plan_measures(prepared, context).model_dump(),
         time_s=estimate.print_time_s,

@@ -19,7 +19,7 @@ from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.choices import choices
 from meanbead.core.recipe.resolve import resolve
-from meanbead.core.rules.rule_input import SPREAD_TO_FIT, floor_to
+from meanbead.core.rules.rule_input import CEILING_BORES, SPREAD_TO_FIT, floor_to
 
 __all__ = ["Point", "Space", "Vary", "job_at", "usual_vary"]
 
@@ -135,7 +135,7 @@ def _kept_skins(base: PrintJob, values: Mapping[str, SettingValue]) -> list[SetT
     """Skins in millimetres where heights vary and layers are not varied themselves."""
     if "layer_height_mm" not in values and "nozzle" not in values:
         return []
-    shape = resolve(base.recipe, base.printer, base.nozzle, base.material).shape
+    shape = resolve(base.recipe, base.printer, base.nozzle, base.material, base.standards).shape
     kept = []
     for name, layers in (("top", shape.top_layers), ("bottom", shape.bottom_layers)):
         if f"{name}_layers" not in values and f"skins.{name}_mm" not in values:
@@ -182,7 +182,7 @@ def _paced(prepared: Prepared, factor: float, context: AdviceContext) -> list[Se
 def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     """What is usually worth varying around a recipe: nozzles on hand, heights that some of them can lay, widths, walls,
     filling, pace and acceleration; each with the recipe's own value among them."""
-    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material, job.standards)
     shape, step = plan.shape, max(job.printer.z_step_mm or 0.01, 0.01)
     pace = math.ceil(0.04 / step - 1e-9) * step
     own = next((number for number, nozzle in context.nozzles.items() if nozzle == job.nozzle), None)
@@ -190,7 +190,8 @@ def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     if own is not None:
         bores[job.nozzle.bore_mm] = own
     # Very low layers of a small nozzle are for whoever names them: they take longest to compute, too.
-    low, high = max(0.25 * min(bores), 0.3 * job.nozzle.bore_mm), 0.75 * max(bores)
+    low = max(0.25 * min(bores), 0.3 * job.nozzle.bore_mm)
+    high = CEILING_BORES[context.house.layer_height_ceiling] * max(bores)
     count = round((high - low) / pace) + 1
     every = max(1, math.ceil(count / 9))
     heights = {round(math.ceil(low / pace - 1e-6) * pace + k * every * pace, 4) for k in range(count // every + 1)}
@@ -209,7 +210,8 @@ def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     # Just under half with doubled lines is as hard to crush.
     doubled = {round(0.494 * shape.infill_density, 3)} if 0.16 <= shape.infill_density <= 0.6 else set()
     offer("infill.density", sorted({0.08, 0.12, 0.15, 0.2, 0.3, round(shape.infill_density, 4)} | doubled))
-    offer("infill.pattern", list(dict.fromkeys([shape.infill_pattern, "grid", "gyroid", "cubic"])))
+    adaptive = ["adaptive"] if context.house.strength == "adaptive" else []
+    offer("infill.pattern", list(dict.fromkeys([shape.infill_pattern, *adaptive, "grid", "gyroid", "cubic"])))
     offer("infill.lines_side_by_side", sorted({1, 2, shape.infill_lines_side_by_side}))
     offer("pace", [1, 1.5, 2.5])
     accelerations = {plan.print_acceleration_mm_s2, job.printer.clean_acceleration}

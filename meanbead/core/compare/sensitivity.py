@@ -56,7 +56,7 @@ def sensitivities(engine: Engine, job: PrintJob, key: str) -> list[Sensitivity]:
 
 def neighbours(job: PrintJob, choice: Choice) -> list[Any]:
     """The values worth a look from where a setting stands: a step down and up, or the other options."""
-    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material, job.standards)
     now = value_at(plan.as_recipe(), choice.key)
     if choice.kind == "yesno":
         return [not now]

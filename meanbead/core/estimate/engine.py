@@ -196,7 +196,9 @@ class Engine:
         strokes = self._planner.remembered(inputs, progress if sample is None else no_progress)
         progress(0.7, "running it through the machine")
         moves = remembered(self._moves, MoveInputs.of(strokes, plan, job.printer), all_moves).value
-        timing = time_strokes(strokes.value, plan, job.printer, ceiling.plan_mm3_s, moves)
+        timing = time_strokes(
+            strokes.value, plan, job.printer, ceiling.plan_mm3_s, moves, prepared.first_ceiling.plan_mm3_s
+        )
         return Run(prepared, timing, sample)
 
 

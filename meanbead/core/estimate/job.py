@@ -5,33 +5,35 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from meanbead.core.formulas.melt import MeltCeiling, melt_ceiling
-from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model import Material, Nozzle, Printer, Recipe, Standards
 from meanbead.core.model.plan import Plan
 from meanbead.core.part.solid import Solid
-from meanbead.core.recipe.resolve import resolve
+from meanbead.core.recipe.resolve import USUAL, resolve
 
 __all__ = ["Prepared", "PrintJob", "prepare"]
 
 
 @dataclass(frozen=True)
 class PrintJob:
-    """All inputs of an estimate."""
+    """All inputs of an estimate. ``standards`` fill in what the recipe leaves open."""
 
     solid: Solid
     recipe: Recipe
     printer: Printer = Printer()
     nozzle: Nozzle = Nozzle()
     material: Material = Material()
+    standards: Standards = USUAL
 
 
 @dataclass(frozen=True)
 class Prepared:
-    """A job with what follows from it at once: the plan, and what the hot end melts at its temperature. Made once a
-    request, so that all that is said of a recipe rests on the same plan."""
+    """A job with what follows from it at once: the plan, and what the hot end melts at its temperature, and at
+    that of the first layer. Made once a request, so that all that is said of a recipe rests on the same plan."""
 
     job: PrintJob
     plan: Plan
     ceiling: MeltCeiling
+    first_ceiling: MeltCeiling
 
 
 def prepare(job: PrintJob | Prepared) -> Prepared:
@@ -41,5 +43,9 @@ def prepare(job: PrintJob | Prepared) -> Prepared:
     """
     if isinstance(job, Prepared):
         return job
-    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
-    return Prepared(job, plan, melt_ceiling(job.printer, job.nozzle, job.material, plan.nozzle_temp_c))
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material, job.standards)
+    above, first = (
+        melt_ceiling(job.printer, job.nozzle, job.material, temp)
+        for temp in (plan.nozzle_temp_c, plan.first_layer_nozzle_temp_c)
+    )
+    return Prepared(job, plan, above, first)

@@ -17,6 +17,7 @@ from meanbead.core.estimate.timing import Timing, stronger, stronger_plan, time_
 from meanbead.core.formulas.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.formulas.melt import MeltCeiling
+from meanbead.core.formulas.running import machine_cost
 from meanbead.core.model import Causes, Estimate, FeatureShare, Interval, Material, PartFacts, Printer
 from meanbead.core.model.plan import Plan
 from meanbead.core.runtime.parallel import parallel_map
@@ -25,7 +26,7 @@ from meanbead.core.strokes.table import Strokes
 
 __all__ = ["ENGINE_VERSION", "UNKNOWN_LIMITS", "Run", "interval", "layer_volumes_mm3", "part_seconds", "summary"]
 
-ENGINE_VERSION = "7"
+ENGINE_VERSION = "8"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -74,7 +75,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
     """The figures of a run. Without an interval, which takes runs of its own: see :func:`interval`."""
     job = run.prepared.job
     printer, material = job.printer, job.material
-    heat_up_s = machine_heat_up_s(printer, run.plan.nozzle_temp_c, run.plan.bed_temp_c)
+    heat_up_s = machine_heat_up_s(printer, run.plan.first_layer_nozzle_temp_c, run.plan.first_layer_bed_temp_c)
     plan, strokes, weight, ceiling = run.plan, run.strokes, run.weight, run.ceiling
     by_feature = _by_feature(run, printer, material)
     causes = _by_cause(run)
@@ -87,6 +88,9 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         float(np.sum(area * height * run.volume_weight))
         for area in (areas.lost_mm2, areas.overfilled_mm2, areas.void_mm2)
     )
+    whole_s = print_time + printer.start_time_s + printer.end_time_s + heat_up_s
+    filament_cost = grams * material.cost_per_kg / 1000
+    costs = machine_cost(printer, plan.nozzle_temp_c, plan.bed_temp_c, heat_up_s, whole_s, volume, material)
     cooling = run.timing.cooling
     short = cooling.short
     own_s = run.timing.layer_s - cooling.wait_s - cooling.aside_s.sum(axis=1)
@@ -96,12 +100,16 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         print_time_s=print_time,
         start_time_s=printer.start_time_s,
         heat_up_s=heat_up_s,
-        whole_time_s=print_time + printer.start_time_s + heat_up_s,
+        end_time_s=printer.end_time_s,
+        whole_time_s=whole_s,
         cool_down_s=machine_cool_down_s(printer, plan.nozzle_temp_c, plan.bed_temp_c),
         filament_mm=filament_length_mm(volume, printer.filament_diameter_mm),
         filament_mm3=volume,
         filament_g=grams,
-        filament_cost=grams * material.price_per_kg / 1000,
+        filament_cost=filament_cost,
+        power_cost=costs.power,
+        wear_cost=costs.wear,
+        cost=filament_cost + costs.power + costs.wear,
         lost_mm3=lost,
         overfilled_mm3=over,
         void_mm3=void,
@@ -146,7 +154,9 @@ def interval(run: Run, print_time_s: float) -> Interval:
 
     def time(factor: float) -> float:
         printer = stronger(run.prepared.job.printer, factor)
-        return time_strokes(sample, stronger_plan(run.plan, factor), printer, run.ceiling.plan_mm3_s).print_time_s
+        first = run.prepared.first_ceiling.plan_mm3_s
+        plan = stronger_plan(run.plan, factor)
+        return time_strokes(sample, plan, printer, run.ceiling.plan_mm3_s, first_ceiling_mm3_s=first).print_time_s
 
     same, better, worse = parallel_map(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
     ends = [print_time_s * better / same, print_time_s * worse / same]

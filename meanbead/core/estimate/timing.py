@@ -125,14 +125,19 @@ def _ledgers(  # type: ignore[no-untyped-def]
 
 
 def time_strokes(
-    strokes: Strokes, plan: Plan, printer: Printer, ceiling_mm3_s: float, moves: MoveTable | None = None
+    strokes: Strokes,
+    plan: Plan,
+    printer: Printer,
+    ceiling_mm3_s: float,
+    moves: MoveTable | None = None,
+    first_ceiling_mm3_s: float | None = None,
 ) -> Timing:
     """Run strokes through the machine's limits. Pure: same inputs, same seconds.
 
-    ``moves`` are those of :func:`~meanbead.core.estimate.moves.all_moves`, if they are known already.
+    ``first_ceiling_mm3_s`` is the melt ceiling on the bed, where it is another. ``moves`` are those of :func:`~meanbead.core.estimate.moves.all_moves`, if they are known already.
     """
     table = moves if moves is not None else moves_of(strokes, plan, printer)
-    stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s)
+    stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s, first_ceiling_mm3_s)
     stroke_asked = set_speeds_mm_s(strokes, plan)
     asked, requested, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
     stroke_requested = set_accelerations_mm_s2(strokes, plan)
@@ -246,10 +251,15 @@ def _by_stroke(kind, stroke, peak, time, cooling, asked, melt, strokes):  # type
     return out_peak, out_asked, capped
 
 
-def melt_limits_mm_s(strokes: Strokes, plan: Plan, ceiling_mm3_s: float) -> Floats:
+def melt_limits_mm_s(
+    strokes: Strokes, plan: Plan, ceiling_mm3_s: float, first_ceiling_mm3_s: float | None = None
+) -> Floats:
     """Speed at which each stroke's flow reaches the ceiling, shape (n,); infinite for travel."""
+    ceiling: Floats | float = ceiling_mm3_s
+    if first_ceiling_mm3_s is not None and first_ceiling_mm3_s != ceiling_mm3_s:
+        ceiling = np.where(strokes.layers.on_bed[strokes.layer], first_ceiling_mm3_s, ceiling_mm3_s)
     with np.errstate(divide="ignore"):
-        limit: Floats = ceiling_mm3_s / (strokes.area_mm2 * plan.flow_ratio)
+        limit: Floats = ceiling / (strokes.area_mm2 * plan.flow_ratio)
     limit[strokes.is_travel] = np.inf
     return limit
 
@@ -284,6 +294,7 @@ def set_accelerations_mm_s2(strokes: Strokes, plan: Plan) -> Floats:
     table = np.full(len(Feature), float(plan.print_acceleration_mm_s2))
     table[Feature.OUTER_WALL] = plan.outer_wall_acceleration_mm_s2
     table[Feature.THIN_WALL] = plan.outer_wall_acceleration_mm_s2
+    table[Feature.INFILL] = plan.infill_acceleration_mm_s2
     table[Feature.TRAVEL] = plan.travel_acceleration_mm_s2
     return table[strokes.feature]
 
@@ -320,6 +331,7 @@ def stronger_plan(plan: Plan, factor: float) -> Plan:
     return replace(
         plan,
         outer_wall_acceleration_mm_s2=plan.outer_wall_acceleration_mm_s2 * factor,
+        infill_acceleration_mm_s2=plan.infill_acceleration_mm_s2 * factor,
         print_acceleration_mm_s2=plan.print_acceleration_mm_s2 * factor,
         travel_acceleration_mm_s2=plan.travel_acceleration_mm_s2 * factor,
     )

@@ -14,7 +14,9 @@ so the flow that a drive can push grows as ``(d / 0.4)^3``.
 
 The two resistances are joined as ``(Qh^-2 + Qp^-2)^(-1/2)``, and the heater's watts cap the result. Validity: plain,
 unfilled thermoplastics, bores 0.2 to 1.2 mm, melt zones 8 to 50 mm; expect the true knee within about a third of it.
-Metals and split channels enter by the typical factors below. A measured curve is to replace all of this.
+Metals and split channels enter by the typical factors below, which put the three kinds of hot end where practice has them
+with an easy plastic at its usual temperature and a 0.4 mm bore: 8 to 12 mm3/s with a short zone, 15 to 25 with a long one,
+25 to 40 with split channels. A measured curve is to replace all of this.
 """
 
 from __future__ import annotations
@@ -35,6 +37,7 @@ from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
 
 __all__ = [
+    "LATEST_SKIP_RATIO",
     "PLANNING_MARGIN",
     "SKIP_RATIO",
     "WALL_LOSS",
@@ -50,15 +53,19 @@ PLANNING_MARGIN = 0.9
 """Plans stay this far below the knee, where output begins to fall."""
 
 SKIP_RATIO = 1.3
-"""Typical ratio of the flow at which the drive skips to the knee."""
+"""From this multiple of the knee on the drive may skip. Typical, and the least of a wide range: strong drives on easy
+plastics hold out to :data:`LATEST_SKIP_RATIO` times the knee."""
 
-WALL_LOSS = {"plated_copper": 0.0, "brass": 0.015, "hardened_steel": 0.045, "stainless_steel": 0.07}
+LATEST_SKIP_RATIO = 2.5
+"""Typical multiple of the knee at which even a strong drive skips."""
+
+WALL_LOSS = {"plated_copper": 0.0, "brass": 0.015, "hardened_steel": 0.045, "stainless_steel": 0.07, "hard_tip": 0.02}
 """Typical share of (set temperature - room) lost between sensor and bore wall, by the nozzle's metal."""
 
 SHAPE_EXTRA_MM = {"plain": 0.0, "long_melt": 8.0, "split_flow": 4.0}
 """Typical extra melt length that the nozzle's inner shape is worth, mm."""
 
-CHANNEL_GAIN = 0.35
+CHANNEL_GAIN = 0.4
 """Typical gain in effective length per further melt channel; the theory's bound is 1 per channel."""
 
 _ZEROS: NDArray[np.float64] = jn_zeros(0, 60)
@@ -69,14 +76,14 @@ _WEIGHTS: NDArray[np.float64] = 2.0 / (_ZEROS * j1(_ZEROS))
 class MeltCeiling:
     """Flow limits of one hot end, nozzle and material at one temperature, mm3/s.
 
-    ``plan_mm3_s`` is what plans stay under, ``knee_mm3_s`` where output begins to fall, ``skip_mm3_s`` where the drive
-    skips. ``bound`` says what limits the knee.
+    ``plan_mm3_s`` is what plans stay under, ``knee_mm3_s`` where output begins to fall, ``skip_mm3_s`` from where on the
+    drive may skip. ``bound`` says what limits the knee; ``known`` is the plastic's own largest flow.
     """
 
     plan_mm3_s: float
     knee_mm3_s: float
     skip_mm3_s: float
-    bound: Literal["heat", "push", "heater", "too_cold"]
+    bound: Literal["heat", "push", "heater", "known", "too_cold"]
     source: Provenance
 
 
@@ -109,14 +116,18 @@ def melt_ceiling(printer: Printer, nozzle: Nozzle, material: Material, temp_c: f
         return MeltCeiling(0.0, 0.0, 0.0, "too_cold", "typical")
     excess = (wall - material.flow_temp_c) / (wall - room)
     length = printer.hotend.melt_zone_mm + SHAPE_EXTRA_MM[nozzle.shape]
-    length *= 1 + CHANNEL_GAIN * (printer.hotend.channels - 1)
+    length *= 1 + CHANNEL_GAIN * (max(printer.hotend.channels, nozzle.melt_channels) - 1)
     heat = np.pi * material.diffusivity_mm2_s * length / fourier_for_excess(max(round(excess, 9), 1e-9))
     push = material.push_limit_mm3_s * (nozzle.bore_mm / 0.4) ** 3
     knee = float((heat**-2 + push**-2) ** -0.5)
-    bound: Literal["heat", "push", "heater"] = "heat" if heat <= push else "push"
+    bound: Literal["heat", "push", "heater", "known"] = "heat" if heat <= push else "push"
     heater = heater_bound_mm3_s(printer, material, temp_c)
     if heater < knee:
         knee, bound = heater, "heater"
+    known = material.max_flow_mm3_s
+    if known is not None and known < knee * PLANNING_MARGIN:
+        # What is known to come out well needs no margin of its own.
+        return MeltCeiling(known, known / PLANNING_MARGIN, knee * SKIP_RATIO, "known", "set")
     return MeltCeiling(knee * PLANNING_MARGIN, knee, knee * SKIP_RATIO, bound, "typical")
 
 

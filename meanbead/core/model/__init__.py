@@ -12,6 +12,8 @@ from meanbead.core.model.pose import Pose
 from meanbead.core.model.printer import Printer
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
+from meanbead.core.model.spool import Spool
+from meanbead.core.model.standards import Standards
 
 __all__ = [
     "Causes",
@@ -29,4 +31,6 @@ __all__ = [
     "Pose",
     "Printer",
     "Recipe",
+    "Spool",
+    "Standards",
 ]

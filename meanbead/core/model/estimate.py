@@ -53,7 +53,7 @@ class Interval(Result):
 class Estimate(Result):
     """Time, filament and cost of one part with one recipe on one machine.
 
-    ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
+    ``cost`` is filament, electricity and wear. ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
     is too thin to be laid, ``overfilled_mm3`` is laid twice, ``void_mm3`` is left empty between walls because no bead of
     filling fits. ``height_mm`` is what comes out, ``height_off_mm`` by how much that is more than the part.
     ``short_layers`` still end before the least layer time, the shortest after ``shortest_layer_s``. ``hanging_mm2`` of
@@ -66,6 +66,7 @@ class Estimate(Result):
     engine_version: str
     print_time_s: float
     start_time_s: float
+    end_time_s: float
     heat_up_s: float
     whole_time_s: float
     cool_down_s: float
@@ -73,6 +74,9 @@ class Estimate(Result):
     filament_mm3: float
     filament_g: float
     filament_cost: float
+    power_cost: float
+    wear_cost: float
+    cost: float
     lost_mm3: float
     overfilled_mm3: float
     void_mm3: float

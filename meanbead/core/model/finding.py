@@ -11,7 +11,9 @@ from meanbead.core.model.insight import Spot
 
 __all__ = ["Finding", "Remedy", "SetTo", "SettingValue", "Severity"]
 
-Severity = Literal["stop", "risk", "waste", "note"]
+Severity = Literal["stop", "risk", "caution", "waste", "note"]
+"""``caution`` is about people, not about the recipe: no setting clears it."""
+
 SettingValue = float | int | bool | str | None
 
 

@@ -12,7 +12,7 @@ __all__ = ["HouseRules"]
 class HouseRules(Model):
     """One convention a topic. Names and reasons stand in ``rules/conventions.toml``; see :mod:`meanbead.core.rules.conventions`."""
 
-    layer_height_ceiling: Literal["three_quarters", "four_fifths"] = "three_quarters"
+    layer_height_ceiling: Literal["four_fifths", "three_quarters"] = "four_fifths"
     line_width: Literal["a_little_wider", "as_bore", "quarter_wider", "wide_inside", "wide", "narrow"] = (
         "a_little_wider"
     )

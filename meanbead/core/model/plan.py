@@ -18,6 +18,7 @@ from meanbead.core.model.recipe import (
     InfillPattern,
     Ironing,
     IroningKind,
+    IroningPattern,
     LineWidths,
     OverSparse,
     Recipe,
@@ -93,8 +94,13 @@ class SkinShape:
     """How floors and tops are laid."""
 
     pattern: SkinPattern
+    top_pattern: SkinPattern
+    first_layer_pattern: SkinPattern
     angle_deg: float
+    angles_deg: tuple[float, ...]
     overlap_mm: float
+    drop_narrow_mm: float
+    grow_mm: float
     one_way: bool
     extra_top: bool
     over_sparse: OverSparse
@@ -105,6 +111,7 @@ class IroningShape:
     """Where the second pass over tops goes, and how much plastic it adds."""
 
     kind: IroningKind
+    pattern: IroningPattern
     flow: float
     spacing_mm: float
     inset_mm: float
@@ -153,6 +160,7 @@ class Shape:
     infill_density: float
     infill_pattern: InfillPattern
     infill_angle_deg: float
+    infill_angles_deg: tuple[float, ...]
     infill_lines_side_by_side: int
     infill_overlap_mm: float
     infill_join: bool
@@ -176,9 +184,12 @@ class Plan:
 
     shape: Shape
     nozzle_temp_c: float
+    first_layer_nozzle_temp_c: float
     bed_temp_c: float
+    first_layer_bed_temp_c: float
     speed_mm_s: FeatureSpeeds
     outer_wall_acceleration_mm_s2: float
+    infill_acceleration_mm_s2: float
     print_acceleration_mm_s2: float
     travel_acceleration_mm_s2: float
     retraction_mm: float
@@ -191,6 +202,7 @@ class Plan:
     short_layers: ShortLayers
     fan: float
     bridge_fan: float
+    fan_off_layers: int
     flow_ratio: float
 
     def as_recipe(self) -> Recipe:
@@ -205,7 +217,9 @@ class Plan:
             top_layers=shape.top_layers,
             bottom_layers=shape.bottom_layers,
             nozzle_temp_c=self.nozzle_temp_c,
+            first_layer_nozzle_temp_c=self.first_layer_nozzle_temp_c,
             bed_temp_c=self.bed_temp_c,
+            first_layer_bed_temp_c=self.first_layer_bed_temp_c,
             thin_walls=shape.thin_walls,
             wall_order=shape.wall_order,
             spiral=shape.spiral,
@@ -215,15 +229,18 @@ class Plan:
                 density=shape.infill_density,
                 pattern=shape.infill_pattern,
                 angle_deg=shape.infill_angle_deg,
+                angles_deg=shape.infill_angles_deg,
                 lines_side_by_side=shape.infill_lines_side_by_side,
+                overlap=min(1.0, round(shape.infill_overlap_mm / widths.infill, 6)),
                 overlap_mm=shape.infill_overlap_mm,
                 join=shape.infill_join,
             ),
-            skins=Skins(**asdict(shape.skins)),
+            skins=Skins(**asdict(shape.skins), overlap=min(1.0, round(shape.skins.overlap_mm / widths.solid, 6))),
             ironing=Ironing(**asdict(shape.ironing), speed_mm_s=ironing_speed),
             speed_mm_s=Speeds(**speeds),
             acceleration_mm_s2=RecipeAccelerations(
                 outer_wall=self.outer_wall_acceleration_mm_s2,
+                infill=self.infill_acceleration_mm_s2,
                 print=self.print_acceleration_mm_s2,
                 travel=self.travel_acceleration_mm_s2,
             ),
@@ -241,6 +258,7 @@ class Plan:
                 short_layers=self.short_layers,
                 fan=self.fan,
                 bridge_fan=self.bridge_fan,
+                fan_off_layers=self.fan_off_layers,
             ),
             adhesion=Adhesion(
                 kind=shape.adhesion,

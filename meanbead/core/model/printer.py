@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
 from meanbead.core.model.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
 
 __all__ = [
+    "PTFE_LIMIT_C",
+    "TYPICAL_CLEAN_MM_S2",
     "Accelerations",
     "AxisAccelerationsMmS2",
     "AxisJerksMmS",
@@ -17,8 +19,18 @@ __all__ = [
     "Corner",
     "HeatedBed",
     "Hotend",
+    "MeasuredOverhang",
     "Printer",
+    "ZScrew",
 ]
+
+
+PTFE_LIMIT_C = 240.0
+"""Above about this a PTFE lining gives off toxic fumes."""
+
+TYPICAL_CLEAN_MM_S2 = {"bed_moving": 800.0, "gantry": 2500.0, "coupled_gantry": 4000.0}
+"""Typical highest acceleration that shows no ripple, by kinematics, mm/s2. Frames of one kind differ by a factor of
+three: a test block tells, and the machine's own figure replaces this."""
 
 
 class BedMm(Model):
@@ -84,7 +96,7 @@ class Accelerations(Model):
     """Acceleration asked for by kind of move, mm/s2. ``wipe`` says which of them a move takes that pulls filament back on
     its way: most firmware counts it as printing, because filament moves."""
 
-    print: AccelerationMmS2 = 1000
+    print: AccelerationMmS2 = 800
     travel: AccelerationMmS2 = 1500
     retract: AccelerationMmS2 = 2000
     wipe: Literal["print", "travel"] = "print"
@@ -116,13 +128,42 @@ class HeatedBed(Model):
     source: Provenance = "typical"
 
 
+class ZScrew(Model):
+    """What lifts the nozzle, or lowers the bed: the screw's lead (mm a turn), the motor's full steps a turn, gearing
+    (turns of the motor for one of the screw), and the driver's microsteps a full step."""
+
+    lead_mm: Annotated[float, Field(gt=0, le=100)] = 8
+    steps_per_turn: Annotated[int, Field(ge=20, le=1000)] = 200
+    gearing: Annotated[float, Field(gt=0, le=200)] = 1
+    microsteps: Annotated[int, Field(ge=1, le=256)] = 16
+
+    @property
+    def full_step_mm(self) -> float:
+        """Height of a full motor step, mm: ``lead / (steps x gearing)``."""
+        return round(self.lead_mm / (self.steps_per_turn * self.gearing), 6)
+
+
+class MeasuredOverhang(Model):
+    """What a printed fan of overhangs showed: up to ``angle_deg`` from upright this bead came out clean."""
+
+    bore_mm: Annotated[float, Field(ge=0.1, le=2)]
+    layer_height_mm: Annotated[float, Field(gt=0, le=2)]
+    line_width_mm: Annotated[float, Field(gt=0, le=5)]
+    angle_deg: Annotated[float, Field(gt=0, lt=90)]
+
+
 class Printer(Model):
     """A machine. Every key has a typical default, so that a partial description still works.
 
     ``coupled_gantry`` is a gantry whose two motors share x and y: speed, acceleration and jerk then bound the motors.
     ``clean_acceleration_mm_s2`` is the highest at which outer walls show no ripple; ``overhang_limit_deg`` the steepest
-    overhang, from upright, that prints clean with beads half as high as wide. ``heating`` is the start routine's habit:
-    bed and nozzle together, or the nozzle once the bed is hot.
+    overhang, from upright, that prints clean with beads half as high as wide; ``measured_overhangs``, where there are
+    any of a bore, replace it there. ``heating`` is the start routine's habit: bed and nozzle together, or the nozzle once
+    the bed is hot. Where ``z_screw`` is given, ``z_step_mm`` follows from it.
+
+    An hour costs what the machine draws, ``power_w`` on average (worked out from its heaters where None), at
+    ``price_per_kwh``, and ``wear_per_h``: parts that wear, and what it was bought for. ``start_gcode`` and ``end_gcode`` are
+    what runs before and after a print; ``start_time_s`` and ``end_time_s`` are what they take beside heating.
     """
 
     bed_mm: BedMm = BedMm()
@@ -134,19 +175,41 @@ class Printer(Model):
     corner: Corner = Corner()
     acceleration_mm_s2: Accelerations = Accelerations()
     z_step_mm: Annotated[float, Field(gt=0, le=1)] | None = None
+    z_screw: ZScrew | None = None
     start_time_s: Annotated[float, Field(ge=0, le=7200)] = 45
+    end_time_s: Annotated[float, Field(ge=0, le=7200)] = 0
+    start_gcode: Annotated[str, Field(max_length=20_000)] = ""
+    end_gcode: Annotated[str, Field(max_length=20_000)] = ""
     heating: Literal["together", "bed_first"] = "together"
     hotend: Hotend = Hotend()
     bed_heater: HeatedBed = HeatedBed()
     room_temp_c: Annotated[float, Field(ge=-20, le=60)] = 22
     limits_source: Provenance = "typical"
-    running_cost_per_h: NonNegative = 0
+    power_w: Annotated[float, Field(ge=0, le=5000)] | None = None
+    price_per_kwh: NonNegative = 0
+    wear_per_h: NonNegative = 0
     clean_acceleration_mm_s2: AccelerationMmS2 | None = None
     overhang_limit_deg: Annotated[float, Field(ge=20, le=85)] = 52
+    measured_overhangs: Annotated[tuple[MeasuredOverhang, ...], Field(max_length=50)] = ()
     enclosed: bool = False
+    bed_surface: Literal["flat", "uneven", "damaged"] = "flat"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _step_of_screw(cls, given: Any) -> Any:
+        if isinstance(given, dict) and given.get("z_screw") is not None:
+            screw = ZScrew.model_validate(given["z_screw"])
+            return given | {"z_screw": screw, "z_step_mm": screw.full_step_mm}
+        return given
 
     @property
     def clean_acceleration(self) -> float:
-        """Highest acceleration that shows no ripple, mm/s2; a typical one for the kinematics where none is given."""
-        typical = 1500.0 if self.kinematics == "bed_moving" else 4000.0
-        return self.clean_acceleration_mm_s2 or typical
+        """Highest acceleration that shows no ripple, mm/s2; a typical one for the kinematics where none is given: a bed
+        that is thrown back and forth on a light frame rings first."""
+        return self.clean_acceleration_mm_s2 or TYPICAL_CLEAN_MM_S2[self.kinematics]
+
+    @property
+    def highest_nozzle_c(self) -> float:
+        """The hottest that hot end and lining allow, degrees C."""
+        most = self.hotend.max_temp_c
+        return min(most, PTFE_LIMIT_C) if self.hotend.lining == "ptfe" else most

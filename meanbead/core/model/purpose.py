@@ -29,7 +29,7 @@ class Limits(Model):
 
 PURPOSES: dict[str, Limits] = {
     "Show piece": Limits(
-        ridge_mm=0.1, detail_mm=0.4, shell_mm=0.8, infill_density=0.1, flow_margin=0.2, outer_speed_mm_s=40
+        ridge_mm=0.1, detail_mm=0.4, shell_mm=0.8, infill_density=0.08, flow_margin=0.2, outer_speed_mm_s=40
     ),
     "Everyday": Limits(
         ridge_mm=0.2, detail_mm=0.6, shell_mm=0.8, infill_density=0.1, flow_margin=0.1, outer_speed_mm_s=80

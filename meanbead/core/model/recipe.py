@@ -23,6 +23,7 @@ __all__ = [
     "InfillPattern",
     "Ironing",
     "IroningKind",
+    "IroningPattern",
     "LineWidths",
     "OverSparse",
     "Recipe",
@@ -41,13 +42,16 @@ __all__ = [
     "WallOrder",
 ]
 
-InfillPattern = Literal["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"]
+InfillPattern = Literal[
+    "lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "honeycomb_3d", "gyroid", "concentric"
+]
 SkinPattern = Literal["lines", "zigzag", "concentric"]
 AdhesionKind = Literal["none", "skirt", "brim", "raft"]
 SeamPlace = Literal["back", "corner", "nearest", "scattered"]
 ThinWalls = Literal["variable", "fixed"]
 WallOrder = Literal["inside_out", "outside_in"]
 IroningKind = Literal["none", "topmost", "all_tops"]
+IroningPattern = Literal["lines", "one_way", "concentric"]
 SupportKind = Literal["none", "columns", "trees"]
 HeightKind = Literal["even", "by_slope"]
 TravelConvention = Literal["straight", "inside"]
@@ -55,6 +59,10 @@ CopyOrder = Literal["by_layer", "one_by_one"]
 ShortLayers = Literal["slow", "wait", "lift_and_wait"]
 OverSparse = Literal["by_gap", "solid", "bridge"]
 HeightMm = Annotated[float, Field(gt=0, le=2)]
+AngleDeg = Annotated[float, Field(ge=-360, le=360)]
+AnglesDeg = Annotated[tuple[AngleDeg, ...], Field(max_length=24)]
+TempC = Annotated[float, Field(ge=100, le=500)]
+BedTempC = Annotated[float, Field(ge=0, le=200)]
 
 
 class LineWidths(Model):
@@ -72,13 +80,17 @@ class Infill(Model):
     """Sparse filling. ``density`` is the share of the volume that is plastic, before overlaps, with single lines.
 
     ``lines_side_by_side`` lays so many lines side by side in the place of each one, at the same cell size. ``join`` lays the
-    way along the wall from one stroke to the next, too, so that less is pulled back.
+    way along the wall from one stroke to the next, too, so that less is pulled back. ``overlap`` is how far strokes reach
+    into the walls as a share of their width; ``overlap_mm``, where given, decides instead. ``angles_deg``, where there are
+    any, are the strokes' angles layer by layer, from the first again after the last, instead of ``angle_deg``.
     """
 
     density: Share | None = None
     pattern: InfillPattern | None = None
     lines_side_by_side: Annotated[int, Field(ge=1, le=8)] | None = None
-    angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
+    angle_deg: AngleDeg | None = None
+    angles_deg: AnglesDeg = ()
+    overlap: Share | None = None
     overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
     join: bool | None = None
 
@@ -86,16 +98,25 @@ class Infill(Model):
 class Skins(Model):
     """Floors and tops. A thickness, where given, decides instead of the count of layers.
 
-    ``overlap_mm`` is how far strokes reach into the walls; ``one_way`` lays top strokes all in one direction;
-    ``extra_top`` adds one layer under the topmost faces. ``over_sparse`` says how the first solid layer over sparse
-    filling is laid: as any solid layer, as bridges, or by the filling's gap.
+    ``top_pattern`` is the tops' own pattern, and ``first_layer_pattern`` that of the layer on the bed. ``overlap`` is how
+    far strokes reach into the walls as a share of their width; ``overlap_mm``, where given, decides instead. ``one_way``
+    lays top strokes all in one direction; ``extra_top`` adds one layer under the topmost faces. ``over_sparse`` says how
+    the first solid layer over sparse filling is laid: as any solid layer, as bridges, or by the filling's gap. Of skin at
+    steep walls, bits narrower than ``drop_narrow_mm`` are left to the sparse filling; what is kept grows by ``grow_mm``
+    into it, to be held. ``angles_deg`` are angles layer by layer instead of ``angle_deg``.
     """
 
     top_mm: Annotated[float, Field(ge=0, le=100)] | None = None
     bottom_mm: Annotated[float, Field(ge=0, le=100)] | None = None
     pattern: SkinPattern | None = None
-    angle_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
+    top_pattern: SkinPattern | None = None
+    first_layer_pattern: SkinPattern | None = None
+    angle_deg: AngleDeg | None = None
+    angles_deg: AnglesDeg = ()
+    overlap: Share | None = None
     overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
+    drop_narrow_mm: Annotated[float, Field(ge=0, le=20)] | None = None
+    grow_mm: Annotated[float, Field(ge=0, le=20)] | None = None
     one_way: bool | None = None
     extra_top: bool | None = None
     over_sparse: OverSparse | None = None
@@ -105,6 +126,7 @@ class Ironing(Model):
     """A second pass over tops with little plastic. ``flow`` is the share of the plastic that would fill the spacing."""
 
     kind: IroningKind | None = None
+    pattern: IroningPattern | None = None
     flow: Annotated[float, Field(gt=0, le=1)] | None = None
     spacing_mm: Annotated[float, Field(ge=0.02, le=2)] | None = None
     inset_mm: Annotated[float, Field(ge=0, le=10)] | None = None
@@ -182,6 +204,7 @@ class RecipeAccelerations(Model):
     """Acceleration asked for, mm/s2; left out, the machine's own."""
 
     outer_wall: AccelerationMmS2 | None = None
+    infill: AccelerationMmS2 | None = None
     print: AccelerationMmS2 | None = None
     travel: AccelerationMmS2 | None = None
 
@@ -202,7 +225,7 @@ class Cooling(Model):
     ``short_layers`` says what happens where even the least speed is too fast: the layer stays short, or the nozzle
     waits, in place or lifted aside.
 
-    Fan speeds cost no time.
+    The fan stays off for the first ``fan_off_layers``. Fan speeds cost no time.
     """
 
     min_layer_time_s: Annotated[float, Field(ge=0, le=600)] | None = None
@@ -210,6 +233,7 @@ class Cooling(Model):
     short_layers: ShortLayers | None = None
     fan: Share | None = None
     bridge_fan: Share | None = None
+    fan_off_layers: Annotated[int, Field(ge=0, le=1000)] | None = None
 
 
 class Adhesion(Model):
@@ -234,8 +258,10 @@ class Recipe(Model):
     walls: Annotated[int, Field(ge=0, le=100)] | None = None
     top_layers: Annotated[int, Field(ge=0, le=1000)] | None = None
     bottom_layers: Annotated[int, Field(ge=0, le=1000)] | None = None
-    nozzle_temp_c: Annotated[float, Field(ge=100, le=500)] | None = None
-    bed_temp_c: Annotated[float, Field(ge=0, le=200)] | None = None
+    nozzle_temp_c: TempC | None = None
+    first_layer_nozzle_temp_c: TempC | None = None
+    bed_temp_c: BedTempC | None = None
+    first_layer_bed_temp_c: BedTempC | None = None
     thin_walls: ThinWalls | None = None
     wall_order: WallOrder | None = None
     spiral: bool | None = None

@@ -34,13 +34,18 @@ class Attendance(Model):
 class Shop(Model):
     """``fault_rate_per_h`` is how many prints fail per printed hour, typical until the workshop's own log says better.
 
-    ``spool_left_g`` is what is left on the spool of the plastic in use, and ``spool_dry`` whether it was dried lately;
-    None where nobody has said. ``now_h`` is the hour of the week (0 is Monday, 0:00) at which it would be started.
+    ``spool_left_g`` is what is left on the spool of the plastic in use, named ``spool_name``, and ``spool_dry`` whether it
+    is dry, with the reason in ``spool_says``; None where nobody has said. Money is in ``currency`` (ISO 4217), and
+    electricity costs ``price_per_kwh``. ``now_h`` is the hour of the week (0 is Monday, 0:00) at which it would be started.
     """
 
     attended: Attendance = Attendance()
     fault_rate_per_h: NonNegative = 0.01
     long_print_h: Annotated[float, Field(gt=0, le=500)] = 8
     spool_left_g: NonNegative | None = None
+    spool_name: str = ""
     spool_dry: bool | None = None
+    spool_says: str = ""
+    currency: Annotated[str, Field(pattern="^[A-Z]{3}$")] = "EUR"
+    price_per_kwh: NonNegative = 0.3
     now_h: Annotated[float, Field(ge=0, lt=168)] | None = None

@@ -7,23 +7,25 @@ import re
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_spacing_mm
 from meanbead.core.formulas.strength import shell_mm
-from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model import Material, Nozzle, Printer, Recipe, Standards
 from meanbead.core.model.estimate import Result
-from meanbead.core.recipe.resolve import resolve
+from meanbead.core.recipe.resolve import USUAL, resolve
 
 __all__ = ["ShortLine", "adapted", "short_line"]
 
 _WIDTHS = ("outer_wall", "inner_wall", "infill", "solid", "top", "first_layer")
 
 
-def adapted(recipe: Recipe, printer: Printer, old: Nozzle, new: Nozzle, material: Material) -> Recipe:
+def adapted(
+    recipe: Recipe, printer: Printer, old: Nozzle, new: Nozzle, material: Material, standards: Standards = USUAL
+) -> Recipe:
     """The recipe for another nozzle: the shell's thickness in millimetres stays, and height and width keep their ratio
     to the bore, heights on the machine's full motor steps where they are known.
 
     Only what the recipe sets is carried; what is left open follows the new nozzle by itself. Walls and skins are set,
     for their counts have to change to keep their thickness.
     """
-    plan = resolve(recipe, printer, old, material)
+    plan = resolve(recipe, printer, old, material, standards)
     ratio = new.bore_mm / old.bore_mm
     step = printer.z_step_mm or 0.01
     height = _stepped(plan.shape.layer_height_mm * ratio, step)
@@ -70,7 +72,7 @@ class ShortLine(Result):
 
 
 def short_line(text: str) -> ShortLine:
-    """Read a line such as ``0.6 / 0.4 / 0.75``: nozzle, layer height, line width, split by anything but digits.
+    """Read a line such as ``0.6 / 0.28 / 0.7``: nozzle, layer height, line width, split by anything but digits.
 
     Raises :class:`RecipeError` where it says no such numbers, or in an order that cannot be.
     """
@@ -79,7 +81,7 @@ def short_line(text: str) -> ShortLine:
         raise RecipeError(
             f"“{text.strip():.40}” does not say a bead.",
             field="line",
-            remedy="Write nozzle / layer height / line width in millimetres, such as 0.6 / 0.4 / 0.75.",
+            remedy="Write nozzle / layer height / line width in millimetres, such as 0.6 / 0.28 / 0.7.",
         )
     bore, height, width = (*numbers, None, None)[:3]
     assert bore is not None

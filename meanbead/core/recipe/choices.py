@@ -21,7 +21,9 @@ from meanbead.core.recipe.defaults import sentence_of
 
 __all__ = ["Choice", "Option", "choices", "value_at", "with_value"]
 
-Kind = Literal["number", "whole", "percent", "choice", "yesno", "ranges", "machine", "nozzle", "material"]
+Kind = Literal[
+    "number", "whole", "percent", "choice", "yesno", "ranges", "angles", "machine", "nozzle", "material", "spool"
+]
 
 
 class Option(Result):
@@ -72,7 +74,7 @@ def _made() -> Iterator[Choice]:
 
 def _bounds(key: str) -> tuple[float | None, float | None]:
     """What the recipe's model accepts at a key."""
-    if key in ("machine", "nozzle", "material"):
+    if key in ("machine", "nozzle", "material", "spool"):
         return None, None
     model: type[BaseModel] = Recipe
     *path, last = key.split(".")

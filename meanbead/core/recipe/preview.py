@@ -7,14 +7,14 @@ from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model.base import Provenance
 from meanbead.core.model.estimate import Result
 from meanbead.core.model.material import Material
-from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.nozzle import FLAT_PER_BORE, Nozzle
 from meanbead.core.model.printer import Printer
 from meanbead.core.model.recipe import Recipe
-from meanbead.core.recipe.resolve import resolve
+from meanbead.core.model.standards import Standards
+from meanbead.core.recipe.reasons import Decider, deciders
+from meanbead.core.recipe.resolve import USUAL, resolve
 
 __all__ = ["BeadPreview", "Preview", "preview"]
-
-DEFAULT_FLAT_PER_BORE = 2.5
 
 
 class BeadPreview(Result):
@@ -32,9 +32,11 @@ class BeadPreview(Result):
 
 
 class Preview(Result):
-    """A recipe with every key filled in, and its beads."""
+    """A recipe with every key filled in, and its beads. ``decided_by`` names the keys that house rules or the part's purpose
+    have filled in."""
 
     effective: Recipe
+    decided_by: dict[str, Decider]
     bore_mm: float
     flat_mm: float
     beads: list[BeadPreview]
@@ -45,13 +47,15 @@ class Preview(Result):
     temp_for_flow_c: float | None
 
 
-def preview(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material) -> Preview:
+def preview(
+    recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material, standards: Standards = USUAL
+) -> Preview:
     """Bead and flow of each feature. Raises :class:`~meanbead.core.errors.RecipeError` as ``resolve`` does.
 
     ``temp_for_flow_c`` is the lowest temperature that melts the largest flow asked for, None if none in the
     material's window does.
     """
-    plan = resolve(recipe, printer, nozzle, material)
+    plan = resolve(recipe, printer, nozzle, material, standards)
     ceiling = melt_ceiling(printer, nozzle, material, plan.nozzle_temp_c)
     height = plan.shape.layer_height_mm
     beads = []
@@ -73,11 +77,12 @@ def preview(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material
                 speed_limit_mm_s=ceiling.plan_mm3_s / area,
             )
         )
-    most = min(material.nozzle_temp_max_c, printer.hotend.max_temp_c)
+    most = min(material.nozzle_temp_max_c, printer.highest_nozzle_c)
     return Preview(
         effective=plan.as_recipe(),
+        decided_by=deciders(recipe, printer, material, standards),
         bore_mm=nozzle.bore_mm,
-        flat_mm=nozzle.flat_mm or DEFAULT_FLAT_PER_BORE * nozzle.bore_mm,
+        flat_mm=nozzle.flat_mm or FLAT_PER_BORE * nozzle.bore_mm,
         beads=beads,
         melt_ceiling_mm3_s=ceiling.plan_mm3_s,
         melt_knee_mm3_s=ceiling.knee_mm3_s,

@@ -6,10 +6,11 @@ import csv
 import io
 from typing import Any
 
-from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model import Material, Nozzle, Printer, Recipe, Standards
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import Choice, choices, value_at
-from meanbead.core.recipe.resolve import resolve
+from meanbead.core.recipe.reasons import Decider, decided_by, why
+from meanbead.core.recipe.resolve import USUAL, resolve
 
 __all__ = ["ONLY_WITH", "Setting", "as_csv", "settings_sheet"]
 
@@ -30,7 +31,8 @@ ONLY_WITH = {
 
 
 class Setting(Result):
-    """One line of the sheet. ``value`` is in ``unit``, a share in percent; ``chosen`` tells it from a default."""
+    """One line of the sheet. ``value`` is in ``unit``, a share in percent; ``chosen`` tells it from a default, and ``why``
+    says where it comes from: ``by`` whom or what, and in a sentence."""
 
     key: str
     group: str
@@ -39,11 +41,15 @@ class Setting(Result):
     value: float | int | bool | str
     shown: str
     chosen: bool
+    by: Decider
+    why: str
 
 
-def settings_sheet(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material) -> list[Setting]:
+def settings_sheet(
+    recipe: Recipe, printer: Printer, nozzle: Nozzle, material: Material, standards: Standards = USUAL
+) -> list[Setting]:
     """Everything that a recipe comes to, in the order of the sheet, without what plays no part in it."""
-    plan = resolve(recipe, printer, nozzle, material).as_recipe()
+    plan = resolve(recipe, printer, nozzle, material, standards).as_recipe()
     rows = [
         Setting(
             key="nozzle_diameter_mm",
@@ -53,16 +59,26 @@ def settings_sheet(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: M
             value=nozzle.bore_mm,
             shown=f"{nozzle.bore_mm:g}",
             chosen=True,
+            by="choice",
+            why="The nozzle that is fitted.",
         )
     ]
     for choice in choices():
         value = value_at(plan, choice.key)
-        if choice.kind in ("machine", "nozzle", "material") or value is None or not _plays_a_part(choice.key, plan):
+        if (
+            choice.kind in ("machine", "nozzle", "material", "spool")
+            or value is None
+            or not _plays_a_part(choice.key, plan)
+        ):
             continue
         if choice.kind == "ranges":
             if not value:
                 continue
             value = "; ".join(_range_text(height_range.model_dump(exclude_none=True)) for height_range in value)
+        if choice.kind == "angles":
+            if not value:
+                continue
+            value = "; ".join(f"{angle:g}" for angle in value)
         number = round(value * 100, 4) if choice.kind == "percent" else value
         rows.append(
             Setting(
@@ -73,6 +89,8 @@ def settings_sheet(recipe: Recipe, printer: Printer, nozzle: Nozzle, material: M
                 value=number,
                 shown=_shown(number, choice),
                 chosen=value_at(recipe, choice.key) not in (None, ()),
+                by=decided_by(choice.key, recipe, printer, material, standards),
+                why=why(choice.key, recipe, printer, material, standards),
             )
         )
     return rows
@@ -82,9 +100,11 @@ def as_csv(rows: list[Setting]) -> str:
     """The sheet as CSV with a header; one line a setting."""
     buffer = io.StringIO()
     writer = csv.writer(buffer)
-    writer.writerow(["group", "setting", "value", "unit", "chosen", "key"])
+    writer.writerow(["group", "setting", "value", "unit", "chosen", "key", "why"])
     for row in rows:
-        writer.writerow([row.group, row.label, row.shown, row.unit, "chosen" if row.chosen else "default", row.key])
+        writer.writerow(
+            [row.group, row.label, row.shown, row.unit, "chosen" if row.chosen else "default", row.key, row.why]
+        )
     return buffer.getvalue()
 
 

@@ -67,7 +67,7 @@ RULES: tuple[Rule, ...] = (
     travel.too_much_travel,
     plate.copies_in_turn,
     plate.spool,
-    plate.ends_alone,
+    looks.face_down,
     plate.long_print,
     plate.layers_from_neighbours,
     plate.trimming,
@@ -84,7 +84,7 @@ FORBIDDING: tuple[Rule, ...] = (
 )
 """Rules that need no estimate and whose stops and risks no search may offer."""
 
-_ORDER: dict[Severity, int] = {"stop": 0, "risk": 1, "waste": 2, "note": 3}
+_ORDER: dict[Severity, int] = {"stop": 0, "risk": 1, "caution": 2, "waste": 3, "note": 4}
 
 
 def findings(rule_input: RuleInput) -> list[Finding]:

@@ -10,6 +10,7 @@ from meanbead.core.rules.rule_input import RuleInput, ceil_to, floor_to, remedy,
 __all__ = ["LOWEST_PER_BORE", "first_layer_height", "full_steps", "layer_height_bounds", "narrow_line", "wide_line"]
 
 LOWEST_PER_BORE = 0.25
+PRESSED_LESS_BORES = 0.75
 WIDEST_PER_BORE = 1.5
 NARROW_PER_BORE = 0.95
 NARROW_SPEED_MM_S = 25.0
@@ -33,6 +34,21 @@ def layer_height_bounds(s: RuleInput) -> Iterator[Finding]:
             source="Common practice: 0.75 bores cautious, 0.8 bores common",
             school=s.convention("layer_height_ceiling"),
             remedies=[remedy(f"Layers of {most:g} mm", {s.height_key: most}), *_larger_nozzle(s, height)],
+        )
+    elif height > PRESSED_LESS_BORES * bore + 1e-9:
+        most = s.floor_step(PRESSED_LESS_BORES * bore)
+        yield Finding(
+            rule="layer_pressed_less",
+            severity="note",
+            field=s.height_key,
+            sentence=f"A {height:g} mm layer is over three quarters of the {bore:g} mm bore: it is common, and pressed less.",
+            remedy=f"At most {most:g} mm where edges and bond matter most.",
+            value=height,
+            limit=PRESSED_LESS_BORES * bore,
+            reason="From three quarters on the strand is pressed less and less; above four fifths it hardly bonds.",
+            source="Common practice: 0.75 bores cautious, 0.8 bores common",
+            school=s.convention("layer_height_ceiling"),
+            remedies=[remedy(f"Layers of {most:g} mm", {s.height_key: most})],
         )
     lowest = s.plan.shape.layer_height_mm if s.plan.shape.slope_heights is None else s.plan.shape.slope_heights.min_mm
     if lowest < low - 1e-9:

@@ -12,7 +12,9 @@ from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
 
 __all__ = [
+    "RIDGE_BY_GLOSS",
     "exact_heights_mm",
+    "face_down",
     "fast_top",
     "height_off",
     "height_settings",
@@ -24,8 +26,14 @@ __all__ = [
 ]
 
 TOP_SPEED_MM_S = 70.0
+STICKY_ROOM = 1.5
+"""So much faster than its usual pace there a plastic still closes a top."""
 IRONING_SHARE = 0.15
 FLAT_MM2 = 4.0
+RIDGE_BY_GLOSS = {"matte": 1.25, "satin": 1.0, "shiny": 0.75}
+"""How much of a purpose's ridge shows no more than that: shiny plastic mirrors each step, matte hides some. Typical."""
+
+BROAD_TOP_MM2 = 400.0
 OFF_LAYERS = 0.1
 """A flat top may be off by so many layers before it is told."""
 
@@ -91,9 +99,9 @@ def height_settings(s: RuleInput, height_mm: float) -> dict[str, SettingValue]:
 
 def ridge(s: RuleInput) -> Iterator[Finding]:
     """Steps on visible slopes against the purpose's limit."""
-    limit = s.limits.ridge_mm
-    if limit is None or s.insight is None:
+    if s.limits.ridge_mm is None or s.insight is None:
         return
+    limit = round(s.limits.ridge_mm * RIDGE_BY_GLOSS[s.material.gloss], 4)
     high = ridge_mm(s.plan, s.insight)
     slope = flattest_slope_deg(s.insight)
     if slope is None or high <= limit + 1e-9:
@@ -124,7 +132,7 @@ def ridge(s: RuleInput) -> Iterator[Finding]:
         rule="ridge",
         severity="risk",
         field=s.height_key,
-        sentence=f"Steps of {high:.2f} mm show on its slopes; this part's purpose asks for {limit:g} mm.",
+        sentence=f"Steps of {high:.2f} mm show on its slopes; this part's purpose asks for {limit:g} mm{_in_gloss(s)}.",
         remedy="Lower layers, at least where it curves.",
         value=high,
         limit=limit,
@@ -133,6 +141,10 @@ def ridge(s: RuleInput) -> Iterator[Finding]:
         where=s.spots("slope"),
         remedies=ways,
     )
+
+
+def _in_gloss(s: RuleInput) -> str:
+    return "" if s.material.gloss == "satin" else f" in {s.material.gloss} plastic"
 
 
 def outer_speed(s: RuleInput) -> Iterator[Finding]:
@@ -157,21 +169,23 @@ def outer_speed(s: RuleInput) -> Iterator[Finding]:
 
 def fast_top(s: RuleInput) -> Iterator[Finding]:
     """Tops laid so fast that they tear."""
-    speed = s.plan.speed_mm_s.top
-    if speed <= TOP_SPEED_MM_S or not s.has("top"):
+    speed, own = s.plan.speed_mm_s.top, s.material.top_speed_mm_s
+    most = TOP_SPEED_MM_S if own is None else min(own * STICKY_ROOM, TOP_SPEED_MM_S)
+    if speed <= most + 1e-9 or not s.has("top"):
         return
+    good = TOP_SPEED_MM_S if own is None else min(own, TOP_SPEED_MM_S)
     yield Finding(
         rule="fast_top",
         severity="risk",
         field="speed_mm_s.top",
-        sentence=f"Tops are laid at {speed:g} mm/s.",
-        remedy=f"At most {TOP_SPEED_MM_S:g} mm/s for a closed face.",
+        sentence=f"Tops are laid at {speed:g} mm/s{'' if own is None else f'; {s.material.name} wants {own:g} mm/s there'}.",
+        remedy=f"At most {good:g} mm/s for a closed face.",
         value=speed,
-        limit=TOP_SPEED_MM_S,
+        limit=most,
         reason="A strand that is dragged over gaps tears and leaves pinholes.",
-        source="Common practice, typical figure",
+        source="Common practice, typical figure" if own is None else "The plastic's description",
         where=s.spots("flat_top"),
-        remedies=[remedy(f"Tops at {TOP_SPEED_MM_S:g} mm/s", {"speed_mm_s.top": TOP_SPEED_MM_S})],
+        remedies=[remedy(f"Tops at {good:g} mm/s", {"speed_mm_s.top": good})],
     )
 
 
@@ -205,6 +219,25 @@ def ironing(s: RuleInput) -> Iterator[Finding]:
     )
 
 
+def face_down(s: RuleInput) -> Iterator[Finding]:
+    """Where the house smooths tops by printing them face down, a broad flat top on this side is told."""
+    if s.insight is None or s.house.smooth_top != "face_down" or s.insight.flat_top_mm2 < BROAD_TOP_MM2:
+        return
+    yield Finding(
+        rule="face_down",
+        severity="note",
+        field="part",
+        sentence=f"{s.insight.flat_top_mm2 / 100:.1f} cm² of flat top face up; the house prints such faces down.",
+        remedy="Stand it on that face: see the ways to stand under Get ready.",
+        value=s.insight.flat_top_mm2,
+        limit=BROAD_TOP_MM2,
+        reason="The bed is flatter than any stroke.",
+        source="House rule",
+        school=s.convention("smooth_top"),
+        where=s.spots("flat_top"),
+    )
+
+
 def ripples(s: RuleInput) -> Iterator[Finding]:
     """Acceleration of the outer wall above what this machine shows clean."""
     limit, asked = s.printer.clean_acceleration, s.plan.outer_wall_acceleration_mm_s2
@@ -213,9 +246,9 @@ def ripples(s: RuleInput) -> Iterator[Finding]:
     source = "This machine's own figure" if s.printer.clean_acceleration_mm_s2 else "Typical for this kind of machine"
     yield Finding(
         rule="ripples",
-        severity="risk",
+        severity="risk" if s.printer.clean_acceleration_mm_s2 else "note",
         field="acceleration_mm_s2.outer_wall",
-        sentence=f"The outer wall is asked to speed up by {asked:g} mm/s²; this machine shows ripple above {limit:g}.",
+        sentence=f"The outer wall is asked to speed up by {asked:g} mm/s²; {'this machine shows' if s.printer.clean_acceleration_mm_s2 else 'such machines often show'} ripple above {limit:g}.",
         remedy=f"At most {limit:g} mm/s² outside.",
         value=asked,
         limit=limit,

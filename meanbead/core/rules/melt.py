@@ -42,15 +42,24 @@ _SPEED_OF = {
 
 
 def temperature_bounds(s: RuleInput) -> Iterator[Finding]:
-    """The lining's, the hot end's and the plastic's limits; only the gravest that is broken speaks."""
-    temp, low, high = s.plan.nozzle_temp_c, s.material.nozzle_temp_min_c, s.material.nozzle_temp_max_c
+    """The lining's, the hot end's and the plastic's limits, on the first layer and above; only the gravest that is broken
+    speaks."""
+    temps = (("nozzle_temp_c", s.plan.nozzle_temp_c), ("first_layer_nozzle_temp_c", s.plan.first_layer_nozzle_temp_c))
+    found = [finding for key, temp in temps if (finding := _out_of_bounds(s, key, temp)) is not None]
+    if found:
+        yield min(found, key=lambda finding: (finding.severity != "stop", finding.field != "nozzle_temp_c"))
+
+
+def _out_of_bounds(s: RuleInput, key: str, temp: float) -> Finding | None:
+    """What a temperature breaks, if anything."""
+    low, high = s.material.nozzle_temp_min_c, s.material.nozzle_temp_max_c
     good = min(max(temp, low), s.highest_c)
-    way = [remedy(f"{good:g} °C", {"nozzle_temp_c": good})] if good >= 100 else []
+    way = [remedy(f"{good:g} °C", {key: good})] if good >= 100 else []
     if s.printer.hotend.lining == "ptfe" and temp > PTFE_LIMIT_C:
-        yield Finding(
+        return Finding(
             rule="ptfe_lining",
             severity="stop",
-            field="nozzle_temp_c",
+            field=key,
             sentence=f"This hot end is lined with PTFE: above about {PTFE_LIMIT_C:g} °C the lining gives off toxic fumes.",
             remedy=f"Stay at or below {PTFE_LIMIT_C:g} °C and the maker's own limit, or use an all-metal hot end.",
             value=temp,
@@ -59,11 +68,11 @@ def temperature_bounds(s: RuleInput) -> Iterator[Finding]:
             source="Makers' safety sheets",
             remedies=way,
         )
-    elif temp > s.printer.hotend.max_temp_c:
-        yield Finding(
+    if temp > s.printer.hotend.max_temp_c:
+        return Finding(
             rule="hot_end_limit",
             severity="stop",
-            field="nozzle_temp_c",
+            field=key,
             sentence=f"{temp:g} °C is above this hot end's limit of {s.printer.hotend.max_temp_c:g} °C.",
             remedy="Lower the temperature. Never raise a firmware limit or defeat thermal-runaway protection.",
             value=temp,
@@ -72,20 +81,21 @@ def temperature_bounds(s: RuleInput) -> Iterator[Finding]:
             source="The machine's description",
             remedies=way,
         )
-    elif not low <= temp <= high:
-        what = "weak layers and a blocked drive" if temp < low else "ooze, stringing and burnt plastic"
-        yield Finding(
-            rule="material_window",
-            severity="risk",
-            field="nozzle_temp_c",
-            sentence=f"{temp:g} °C is outside {s.material.name}'s window of {low:g} to {high:g} °C.",
-            remedy=f"Set {good:g} °C.",
-            value=temp,
-            limit=low if temp < low else high,
-            reason=f"Expect {what}.",
-            source="The plastic's description",
-            remedies=[] if not low <= good <= high else way,
-        )
+    if low <= temp <= high:
+        return None
+    what = "weak layers and a blocked drive" if temp < low else "ooze, stringing and burnt plastic"
+    return Finding(
+        rule="material_window",
+        severity="risk",
+        field=key,
+        sentence=f"{temp:g} °C is outside {s.material.name}'s window of {low:g} to {high:g} °C.",
+        remedy=f"Set {good:g} °C.",
+        value=temp,
+        limit=low if temp < low else high,
+        reason=f"Expect {what}.",
+        source="The plastic's description",
+        remedies=[] if not low <= good <= high else way,
+    )
 
 
 def melt_cap(s: RuleInput) -> Iterator[Finding]:
@@ -99,7 +109,7 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
     limit = s.ceiling.plan_mm3_s
     temp = temperature_for_flow_c(s.printer, s.nozzle, s.material, asked * 1.001, s.highest_c)
     would = f"{temp:.0f} °C would melt it" if temp is not None else f"not even {s.highest_c:g} °C would melt it"
-    skips = " At that flow the drive would skip." if asked > limit / 0.9 * SKIP_RATIO else ""
+    skips = " At that flow the drive may skip." if asked > limit / 0.9 * SKIP_RATIO else ""
     push = " The drive's push binds, not the heat." if s.ceiling.bound == "push" else ""
     yield Finding(
         rule="melt_cap",

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 
 from meanbead.core.formulas.surface import (
     SHOWS_MM2,
+    clean_angle_deg,
     clean_overhang_deg,
     hanging_level_mm2,
     steepest_overhang_deg,
-    unsupported_share,
 )
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.bead import LOWEST_PER_BORE
@@ -41,9 +40,8 @@ def overhang(s: RuleInput) -> Iterator[Finding]:
     angle = max(5.0, floor_to(min(clean, 85.0), 1))
     ways = [remedy("Supports", {"supports.kind": "columns", "supports.angle_deg": angle})]
     if leans and not hangs and s.plan.shape.slope_heights is None:
-        share = unsupported_share(s.plan, clean)
-        lower = s.floor_step(share * s.plan.shape.width_mm.outer_wall / math.tan(math.radians(steepest)))
-        if LOWEST_PER_BORE * s.nozzle.bore_mm <= lower < s.plan.shape.layer_height_mm:
+        lower = _height_that_carries(s, steepest)
+        if lower is not None:
             ways.insert(0, remedy(f"Layers of {lower:g} mm", {"layer_height_mm": lower}))
     parts = []
     if leans:
@@ -67,6 +65,17 @@ def overhang(s: RuleInput) -> Iterator[Finding]:
         where=s.spots("overhang"),
         remedies=ways,
     )
+
+
+def _height_that_carries(s: RuleInput, angle_deg: float) -> float | None:
+    """The highest layer under the present one, on the grid, whose bead prints an overhang clean; None if none does."""
+    bore, width = s.nozzle.bore_mm, s.plan.shape.width_mm.outer_wall
+    height = s.floor_step(s.plan.shape.layer_height_mm - s.step_mm)
+    while height >= LOWEST_PER_BORE * bore - 1e-9:
+        if clean_angle_deg(bore, height, width, s.printer) >= angle_deg - 0.5:
+            return height
+        height = round(height - s.step_mm, 5)
+    return None
 
 
 def hanging_floor(s: RuleInput) -> Iterator[Finding]:
@@ -156,7 +165,7 @@ def bridge_pace(s: RuleInput) -> Iterator[Finding]:
 
 
 def support_interface(s: RuleInput) -> Iterator[Finding]:
-    """One dense layer parts cleanly where three weld on, and none leaves scars."""
+    """A single dense sheet peels off; a stack of them is a plate, and none leaves scars."""
     supports = s.plan.shape.supports
     if supports.kind == "none" or not s.has("support") or supports.interface_layers in (1, 2):
         return
@@ -166,7 +175,7 @@ def support_interface(s: RuleInput) -> Iterator[Finding]:
         severity="note",
         field="supports.interface_layers",
         sentence=f"{supports.interface_layers or 'No'} dense layers lie between supports and part.",
-        remedy="One usually parts cleanly.",
+        remedy="One: it peels off.",
         value=float(supports.interface_layers),
         limit=1.0,
         reason="Several weld into one plate that has to be torn off."

@@ -9,17 +9,15 @@ from meanbead.core.rules.rule_input import RuleInput, remedy
 
 __all__ = ["abrasive", "damp", "small_bore", "ventilation"]
 
-SOFT_METALS = ("brass", "plated_copper")
-
 
 def abrasive(s: RuleInput) -> Iterator[Finding]:
     """Filled plastic wears soft nozzles."""
-    if not s.material.abrasive or s.nozzle.metal not in SOFT_METALS:
+    if not s.material.abrasive or s.nozzle.hard:
         return
     hard = [
         (abs(nozzle.bore_mm - s.nozzle.bore_mm), number)
         for number, nozzle in s.nozzles.items()
-        if nozzle.metal not in SOFT_METALS and nozzle.bore_mm >= s.material.min_bore_mm
+        if nozzle.hard and nozzle.bore_mm >= s.material.min_bore_mm
     ]
     ways = []
     if hard:
@@ -31,7 +29,7 @@ def abrasive(s: RuleInput) -> Iterator[Finding]:
         field="nozzle",
         sentence=f"{s.material.name} is abrasive and will wear out a {s.nozzle.metal.replace('_', ' ')} nozzle quickly.",
         remedy="Use a hardened nozzle, a little hotter. Swap it with the proper tool, by the maker's instructions: it is hot.",
-        reason="Fibres and powders file the bore open; lines come out wide and rough.",
+        reason="Fibres and powders file the bore open; lines come out wide and rough. Stainless steel is tough, not hard.",
         source="The plastic's description",
         remedies=ways,
     )
@@ -45,7 +43,7 @@ def small_bore(s: RuleInput) -> Iterator[Finding]:
     large = [
         (nozzle.bore_mm, number)
         for number, nozzle in s.nozzles.items()
-        if nozzle.bore_mm >= least and not (s.material.abrasive and nozzle.metal in SOFT_METALS)
+        if nozzle.bore_mm >= least and not (s.material.abrasive and not nozzle.hard)
     ]
     ways = []
     if large:
@@ -69,11 +67,12 @@ def damp(s: RuleInput) -> Iterator[Finding]:
     """Plastic that drinks from the air, and was not dried."""
     if not s.material.damp_prone or s.shop.spool_dry is not False:
         return
+    said = s.shop.spool_says or f"{s.material.name} takes up water, and this spool was not dried lately."
     yield Finding(
         rule="damp",
         severity="risk",
-        field="material",
-        sentence=f"{s.material.name} takes up water, and this spool was not dried lately.",
+        field="spool",
+        sentence=said,
         remedy="Dry it as its maker says. A kitchen oven overshoots and softens spools, and is not for food afterwards.",
         reason="Water boils in the nozzle: bubbles, strings and weak layers.",
         source="The plastic's description, and what the shelf knows of the spool",
@@ -86,7 +85,7 @@ def ventilation(s: RuleInput) -> Iterator[Finding]:
         return
     yield Finding(
         rule="ventilation",
-        severity="risk",
+        severity="caution",
         field="material",
         sentence=f"{s.material.name} gives off fumes and fine particles while it prints.",
         remedy="Ventilate to the outside or filter, and follow the maker's safety sheet.",

@@ -7,12 +7,10 @@ from collections.abc import Iterator
 
 from meanbead.core.model.finding import Finding
 from meanbead.core.rules.rule_input import RuleInput, remedy
-from meanbead.core.schedule.attendance import clock, ends_unattended, next_attended_h, someone_is_there
 from meanbead.core.text.durations import duration
 
 __all__ = [
     "copies_in_turn",
-    "ends_alone",
     "layers_from_neighbours",
     "long_print",
     "room_on_machine",
@@ -100,8 +98,8 @@ def spool(s: RuleInput) -> Iterator[Finding]:
     yield Finding(
         rule="spool",
         severity="risk",
-        field="material",
-        sentence=f"It takes {s.estimate.filament_g:.0f} g; {left:.0f} g are left on the spool.",
+        field="spool",
+        sentence=f"It takes {s.estimate.filament_g:.0f} g; {left:.0f} g are left on {s.shop.spool_name or 'the spool'}.",
         remedy="Another spool, or be there to change it.",
         value=s.estimate.filament_g,
         limit=left,
@@ -116,7 +114,7 @@ def long_print(s: RuleInput) -> Iterator[Finding]:
         return
     hours = s.estimate.whole_time_s / 3600
     success = math.exp(-s.shop.fault_rate_per_h * hours)
-    cost = s.estimate.filament_cost + hours * s.printer.running_cost_per_h
+    cost = s.estimate.cost
     yield Finding(
         rule="long_print",
         severity="note",
@@ -128,31 +126,6 @@ def long_print(s: RuleInput) -> Iterator[Finding]:
         limit=s.shop.long_print_h,
         reason="Every extra hour is one more in which something can go wrong: P = exp(-rate x hours).",
         source=f"{s.shop.fault_rate_per_h:g} faults an hour, typical until the log says better",
-    )
-
-
-def ends_alone(s: RuleInput) -> Iterator[Finding]:
-    """A print that ends when nobody is there."""
-    if s.estimate is None or s.shop.now_h is None:
-        return
-    attended = s.shop.attended
-    start = next_attended_h(attended, s.shop.now_h)
-    alone = ends_unattended(s.estimate.whole_time_s, attended, start)
-    if alone is None:
-        return
-    end, back = alone
-    begun = "now" if someone_is_there(attended, s.shop.now_h) else clock(start)
-    yield Finding(
-        rule="ends_alone",
-        severity="note",
-        field="part",
-        sentence=f"Started {begun}, it ends {clock(end)}, when nobody is there until {clock(back)}.",
-        remedy="The trade-off shows which recipes end in time. Printing unattended is a fire risk: a smoke alarm, clear "
-        "surroundings, the maker's and the insurer's terms.",
-        value=(back - end),
-        limit=0.0,
-        reason="The machine stands still, hot, and nobody sees a fault.",
-        source="The workshop's attended hours",
     )
 
 
@@ -188,7 +161,7 @@ def trimming(s: RuleInput) -> Iterator[Finding]:
         return
     yield Finding(
         rule="trimming",
-        severity="note",
+        severity="caution",
         field="supports.kind" if what[0] == "supports" else "adhesion.kind",
         sentence=f"{' and '.join(what).capitalize()} must be cut off: chips fly and blades slip.",
         remedy="Wear eye protection and cut away from fingers.",

@@ -16,13 +16,24 @@ from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.part import PartFacts
 from meanbead.core.model.plan import Plan
-from meanbead.core.model.printer import Printer
+from meanbead.core.model.printer import PTFE_LIMIT_C, Printer
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
+from meanbead.core.recipe.defaults import SPREAD_TO_FIT
 from meanbead.core.rules.conventions import convention_label
 
-__all__ = ["PTFE_LIMIT_C", "SPREAD_TO_FIT", "RuleInput", "ceil_to", "even_flow_mm3_s", "floor_to", "remedy", "words"]
+__all__ = [
+    "CEILING_BORES",
+    "PTFE_LIMIT_C",
+    "SPREAD_TO_FIT",
+    "RuleInput",
+    "ceil_to",
+    "even_flow_mm3_s",
+    "floor_to",
+    "remedy",
+    "words",
+]
 
 
 @dataclass(frozen=True)
@@ -94,13 +105,12 @@ class RuleInput:
     @property
     def highest_mm(self) -> float:
         """The house's ceiling of the layer height, mm."""
-        return (0.75 if self.house.layer_height_ceiling == "three_quarters" else 0.8) * self.nozzle.bore_mm
+        return CEILING_BORES[self.house.layer_height_ceiling] * self.nozzle.bore_mm
 
     @property
     def highest_c(self) -> float:
         """The highest temperature that hot end, lining and plastic allow, degrees C."""
-        most = min(self.material.nozzle_temp_max_c, self.printer.hotend.max_temp_c)
-        return min(most, PTFE_LIMIT_C) if self.printer.hotend.lining == "ptfe" else most
+        return min(self.material.nozzle_temp_max_c, self.printer.highest_nozzle_c)
 
     def convention(self, topic: str) -> str:
         """The house rule that speaks on a matter."""
@@ -148,12 +158,8 @@ class RuleInput:
         return round(math.ceil(height_mm / self.step_mm - 1e-6) * self.step_mm, 4)
 
 
-SPREAD_TO_FIT = 0.92
-"""Lines of skins are spread to fit their region and come out up to a twelfth larger: speeds leave room for that."""
-
-PTFE_LIMIT_C = 240.0
-"""Above about this a PTFE lining gives off toxic fumes."""
-
+CEILING_BORES = {"four_fifths": 0.8, "three_quarters": 0.75}
+"""The house's ceiling of the layer height, bores."""
 
 _WORTH_MM2 = 15.0
 

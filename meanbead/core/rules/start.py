@@ -45,13 +45,13 @@ def hold_on_bed(s: RuleInput) -> Iterator[Finding]:
     if kind in ("none", "skirt") and reasons:
         yield Finding(
             rule="needs_brim",
-            severity="risk",
+            severity="note" if s.printer.enclosed and len(reasons) == 1 and "warps" in reasons[0] else "risk",
             field="adhesion.kind",
             sentence=f"Nothing but a skirt holds it: {' and '.join(reasons)}.",
             remedy=f"A brim of {BRIM_MM:g} mm. It has to be trimmed.",
             value=s.insight.tip_angle_deg,
             limit=STABLE_DEG,
-            reason="A print that lets go after three hours costs more than a brim.",
+            reason="What lets go is lost whole, however late; a brim is cut off in a minute.",
             source="Footprint against height, and the plastic's habit",
             school=s.convention("adhesion"),
             where=s.spots("corner"),

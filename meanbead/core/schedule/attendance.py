@@ -12,6 +12,7 @@ from meanbead.core.model.shop import Attendance
 
 __all__ = [
     "clock",
+    "ending",
     "ends_unattended",
     "just_fits",
     "longest_for_s",
@@ -115,6 +116,17 @@ def ends_unattended(whole_time_s: float, attended: Attendance, start_h: float) -
     if someone_is_there(attended, end):
         return None
     return end, next_attended_h(attended, end)
+
+
+def ending(whole_time_s: float, attended: Attendance, now_h: float) -> str:
+    """When a print that is started as soon as someone is there ends, where nobody is there then; empty where someone is."""
+    start = next_attended_h(attended, now_h)
+    alone = ends_unattended(whole_time_s, attended, start)
+    if alone is None:
+        return ""
+    end, back = alone
+    begun = "now" if someone_is_there(attended, now_h) else clock(start)
+    return f"Started {begun}, it ends {clock(end)}; nobody is there until {clock(back)}."
 
 
 def clock(hour_of_week: float) -> str:

@@ -35,7 +35,7 @@ class LayerChoices:
 def layer_choices(shape: Shape, layers: Layers) -> LayerChoices:
     """The recipe's choices layer by layer. A layer belongs to a range by its middle; of two ranges the later counts.
 
-    Spiral mode leaves one wall above the floor, and neither tops nor infill.
+    Spiral mode leaves walls above the floor, one at least, and neither tops nor infill.
     """
     count = len(layers)
     walls = np.full(count, shape.walls)
@@ -56,6 +56,6 @@ def layer_choices(shape: Shape, layers: Layers) -> LayerChoices:
         top[top > 0] += 1
     if shape.spiral:
         above = np.arange(count) >= shape.bottom_layers
-        walls[above], top[:], density[:] = 1, 0, 0.0
+        walls[above], top[:], density[:] = np.maximum(walls[above], 1), 0, 0.0
         bottom[above] = 0
     return LayerChoices(walls, top, bottom, density)

@@ -15,7 +15,7 @@ from meanbead.core.geometry.offsets import Loops, grown, spacings
 from meanbead.core.geometry.overlay import intersection
 from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.plan import Shape
-from meanbead.core.model.recipe import ThinWalls
+from meanbead.core.model.recipe import SkinPattern, ThinWalls
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
@@ -42,10 +42,12 @@ __all__ = [
     "FillWidths",
     "Filled",
     "Filling",
+    "angles_rad",
     "bridges_over_sparse",
     "lay_skins",
     "lay_sparse",
     "make_fill",
+    "skin_patterns",
 ]
 
 Floats = NDArray[np.float64]
@@ -128,6 +130,8 @@ class FillInputs(StageInputs):
     width_mm: FillWidths
     thin_walls: ThinWalls
     unheld: bool
+    drop_narrow_mm: float
+    grow_mm: float
 
     @classmethod
     def of(cls, outline: Remembered[Outline], choices: LayerChoices, shape: Shape) -> FillInputs:
@@ -141,6 +145,8 @@ class FillInputs(StageInputs):
             FillWidths.of(shape),
             shape.thin_walls,
             shape.supports.kind == "none",
+            shape.skins.drop_narrow_mm,
+            shape.skins.grow_mm,
         )
 
 
@@ -160,6 +166,8 @@ def make_fill(inputs: FillInputs) -> Filling:
         variable=inputs.thin_walls == "variable",
         unheld=inputs.unheld,
         bridges_over=inputs.bridges_over,
+        drop_narrow_mm=inputs.drop_narrow_mm,
+        grow_mm=inputs.grow_mm,
     )
     at = np.flatnonzero(~shapely.is_empty(fill.strips))
     strips = no_pieces()
@@ -186,7 +194,7 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
     """Strokes of floors, tops and what is solid between, bridges, and the ironing pass."""
     skins, fill = shape.skins, filling.fill
     asked, laid = shapely.area(fill.strips), _laid_mm2(filling.strips, islands)
-    angle = math.radians(skins.angle_deg) + (islands.layer % 2) * math.pi / 2
+    angle = angles_rad(islands.layer, skins.angle_deg, skins.angles_deg, crossing=True)
     pieces = [filling.strips]
     for feature, regions in ((Feature.BOTTOM, fill.bottom), (Feature.SOLID, fill.solid), (Feature.TOP, fill.top)):
         width = FillWidths.of(shape).solid_mm(islands)
@@ -195,23 +203,51 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
         asked += shapely.area(regions)
         if skins.overlap_mm:
             regions = _within(grown(regions, np.full(len(regions), skins.overlap_mm)), islands.region)
-        one_way = skins.one_way and feature == Feature.TOP
-        if skins.pattern == "concentric":
-            spacing = spacings(width, islands.height_mm)
-            loops = concentric(regions, spacing, spacing, 1)
-            piece = loop_pieces(loops, islands, feature, PHASES[feature], width[loops.source])
+        one_way = skins.one_way and feature == Feature.TOP and skins.top_pattern == "lines"
+        spacing, around = spacings(width, islands.height_mm), np.zeros(len(islands), dtype=bool)
+        for pattern, where in skin_patterns(shape, feature, islands.layer):
+            around |= where & (pattern == "concentric")
+        if around.any():
+            loops = concentric(_only(regions, around), spacing, spacing, 1)
+            made = [loop_pieces(loops, islands, feature, PHASES[feature], width[loops.source])]
         else:
-            lines = scan_lines(regions, angle, spacings(width, islands.height_mm), fit=True)
+            made = []
+        if not around.all():
+            lines = scan_lines(_only(regions, ~around), angle, spacing, fit=True)
             fitted = lines.pitch_mm + islands.height_mm[lines.region] * SIDE_LOSS
-            piece = line_pieces(lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way)
-        laid += _laid_mm2(piece, islands)
-        pieces.append(piece)
+            made.append(line_pieces(lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way))
+        laid += sum((_laid_mm2(piece, islands) for piece in made), np.zeros(len(islands)))
+        pieces.extend(made)
     pieces.append(_bridges(fill.bridge, fill.bridge_angle_rad, islands, shape))
     pieces.append(_bridges(fill.over_sparse, angle, islands, shape))
     if shape.ironing.kind != "none":
         pieces.append(ironing_pieces(fill.top, islands, shape, angle))
     over = laid - asked
     return Filled(pieces, asked, laid, np.maximum(over, 0.0))
+
+
+def angles_rad(layer: NDArray[np.int64], angle_deg: float, angles_deg: tuple[float, ...], *, crossing: bool) -> Floats:
+    """Angle of straight strokes by region, rad: the list's one after the other by layer, else one angle, each layer's
+    ``crossing`` the one below if so asked."""
+    if angles_deg:
+        return np.radians(np.asarray(angles_deg, dtype=np.float64))[layer % len(angles_deg)]
+    return np.asarray(math.radians(angle_deg) + (layer % 2) * (math.pi / 2 if crossing else 0.0), dtype=np.float64)
+
+
+def skin_patterns(
+    shape: Shape, feature: Feature, layer: NDArray[np.int64]
+) -> list[tuple[SkinPattern, NDArray[np.bool_]]]:
+    """Which pattern a feature of skin has on which of the layers (numbered from the part's first)."""
+    skins = shape.skins
+    first = layer == 0
+    above = skins.top_pattern if feature == Feature.TOP else skins.pattern
+    return [(skins.first_layer_pattern, first), (above, ~first)]
+
+
+def _only(regions: Objects, where: NDArray[np.bool_]) -> Objects:
+    kept = regions.copy()
+    kept[~where] = shapely.MultiPolygon()
+    return kept
 
 
 def _laid_mm2(pieces: Pieces, islands: Islands) -> Floats:
@@ -256,12 +292,16 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
         twice = np.maximum(0.0, shapely.area(regions) - before_mm2) * density * shape.infill_lines_side_by_side
     families = sparse_strokes(
         regions,
-        islands.layer,
         outline.layers.middle_mm[islands.layer],
         spacing,
         shape.infill_pattern,
         density,
-        math.radians(shape.infill_angle_deg),
+        angles_rad(
+            islands.layer,
+            shape.infill_angle_deg,
+            shape.infill_angles_deg,
+            crossing=shape.infill_pattern == "lines",
+        ),
         shape.infill_lines_side_by_side,
         outline.sections,
         outline.layers.middle_mm,

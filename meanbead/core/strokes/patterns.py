@@ -1,4 +1,4 @@
-"""Sparse infill: straight families, honeycomb, gyroid, concentric; each lays the density asked for.
+"""Sparse infill: straight families, honeycombs, gyroid, concentric; each lays the density asked for.
 
 Density ``p`` with beads at gapless spacing ``s`` means a stroke length of ``p / s`` per area. From that follow the
 pitch of each straight family (``n`` families share it: pitch ``n s / p``), the cell of the honeycomb and the period of
@@ -24,7 +24,15 @@ from meanbead.core.model.recipe import InfillPattern
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.pieces import Curves
 
-__all__ = ["GYROID_LENGTH", "Family", "concentric", "gyroid_field", "honeycomb_side_mm", "sparse_strokes"]
+__all__ = [
+    "GYROID_LENGTH",
+    "HONEYCOMB_3D_LENGTH",
+    "Family",
+    "concentric",
+    "gyroid_field",
+    "honeycomb_side_mm",
+    "sparse_strokes",
+]
 
 Floats = NDArray[np.float64]
 
@@ -51,52 +59,50 @@ class Family:
 
 def sparse_strokes(
     regions: Objects,
-    layer: NDArray[np.int64],
     middle_mm: Floats,
     spacing_mm: Floats,
     pattern: InfillPattern,
     density: Floats,
-    angle_rad: float,
+    angle_rad: Floats,
     multiplier: int,
     sections: Objects | None = None,
     section_mm: Floats | None = None,
 ) -> list[Family]:
-    """Fill regions sparsely. Arrays have one value a region: its layer, mid-height, gapless line spacing, density.
+    """Fill regions sparsely. Arrays have one value a region: its mid-height, gapless line spacing, density, angle.
 
     The adaptive pattern also asks for the part's ``sections`` by layer and their heights ``section_mm``.
     """
     side_by_side = [(index - (multiplier - 1) / 2) * spacing_mm for index in range(multiplier)]
     if pattern == "concentric":
         return [Family(concentric(regions, spacing_mm, spacing_mm / density, multiplier), np.zeros(len(regions)))]
-    if pattern in ("honeycomb", "gyroid"):
-        draw = _honeycomb if pattern == "honeycomb" else _gyroid
+    if pattern in ("honeycomb", "honeycomb_3d", "gyroid"):
+        draw = {"honeycomb": _honeycomb, "honeycomb_3d": _honeycomb_3d, "gyroid": _gyroid}[pattern]
         return [Family(draw(regions, middle_mm, spacing_mm, density, angle_rad), np.zeros(len(regions)))]
     families = []
     if pattern == "adaptive":
         if sections is None or section_mm is None:
             raise ValueError("the adaptive pattern needs the part's sections")
         deep = [_deep(regions, middle_mm, sections, section_mm, depth) for depth in ADAPTIVE_DEPTHS_MM]
-        return _adaptive(regions, deep, layer, middle_mm, spacing_mm / density, angle_rad, side_by_side)
-    for angle, pitch, shift in _straight(pattern, layer, middle_mm, spacing_mm / density, angle_rad):
+        return _adaptive(regions, deep, middle_mm, spacing_mm / density, angle_rad, side_by_side)
+    for angle, pitch, shift in _straight(pattern, middle_mm, spacing_mm / density, angle_rad):
         parts = [scan_lines(regions, angle, pitch, fit=False, shift_mm=shift + aside) for aside in side_by_side]
         families.append(Family(_joined(parts), angle))
     return families
 
 
 def _straight(
-    pattern: InfillPattern, layer: NDArray[np.int64], middle_mm: Floats, pitch_mm: Floats, angle_rad: float
+    pattern: InfillPattern, middle_mm: Floats, pitch_mm: Floats, angle_rad: Floats
 ) -> list[tuple[Floats, Floats, Floats]]:
     """Angle, pitch and shift of each family of a straight pattern."""
-    same = np.full(len(layer), angle_rad)
-    still = np.zeros(len(layer))
+    still = np.zeros(len(middle_mm))
     if pattern == "lines":
-        return [(angle_rad + (layer % 2) * math.pi / 2, pitch_mm, still)]
+        return [(angle_rad, pitch_mm, still)]
     if pattern == "grid":
-        return [(same + turn * math.pi / 2, 2 * pitch_mm, still) for turn in range(2)]
+        return [(angle_rad + turn * math.pi / 2, 2 * pitch_mm, still) for turn in range(2)]
     # Cubes that stand on a corner are cut by a layer in three families of lines, which move with height: a face's
     # normal leans so that its trace moves by z / sqrt(2).
     move = middle_mm / math.sqrt(2) if pattern == "cubic" else still
-    return [(same + turn * 2 * math.pi / 3, 3 * pitch_mm, move) for turn in range(3)]
+    return [(angle_rad + turn * 2 * math.pi / 3, 3 * pitch_mm, move) for turn in range(3)]
 
 
 def _joined(parts: list[Lines]) -> Lines:
@@ -112,10 +118,9 @@ ADAPTIVE_DEPTHS_MM = (4.0, 10.0)
 def _adaptive(
     regions: Objects,
     deep: list[Objects],
-    layer: NDArray[np.int64],
     middle_mm: Floats,
     pitch_mm: Floats,
-    angle_rad: float,
+    angle_rad: Floats,
     side_by_side: list[Floats],
 ) -> list[Family]:
     """Cubic lines at four times the pitch everywhere, halved towards the surface by lines in between, and halved again.
@@ -124,7 +129,7 @@ def _adaptive(
     """
     near, nearer = (difference(regions, level) for level in deep)
     families = []
-    for angle, pitch, shift in _straight("cubic", layer, middle_mm, pitch_mm, angle_rad):
+    for angle, pitch, shift in _straight("cubic", middle_mm, pitch_mm, angle_rad):
         parts = []
         for aside in side_by_side:
             # With multiples of the fine pitch p as places: 2p + 4pk, then 4pk, then p + 2pk make every p once.
@@ -184,12 +189,12 @@ def honeycomb_side_mm(spacing_mm: float, density: float) -> float:
     return float(brentq(excess, 0.1 * spacing_mm, 1e4 * spacing_mm))
 
 
-def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: float) -> Curves:
+def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: Floats) -> Curves:
     found = []
     for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
         spacing = float(spacing_mm[index])
         side = honeycomb_side_mm(round(spacing, 6), float(density[index]))
-        turned = shapely.affinity.rotate(regions[index], -angle_rad, origin=(0, 0), use_radians=True)
+        turned = _turned(regions[index], -float(angle_rad[index]))
         wide, rise = math.sqrt(3) / 2 * side, 1.5 * side
         x0, y0, x1, y1 = turned.bounds
         columns = np.arange(math.floor(x0 / wide) - 1, math.ceil(x1 / wide) + 1)
@@ -202,12 +207,56 @@ def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density:
             x = np.where(right, far, near)
             upright = np.column_stack([np.repeat(x, 2), np.repeat(rows * rise, 2) + np.tile([0.0, side], len(rows))])
             lines.append(shapely.linestrings(upright))
-        drawn = shapely.affinity.rotate(shapely.multilinestrings(lines), angle_rad, origin=(0, 0), use_radians=True)
-        found.append((index, drawn))
+        found.append((index, _turned(shapely.multilinestrings(lines), float(angle_rad[index]))))
     return _clipped(found, regions)
 
 
-def _gyroid(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: float) -> Curves:
+def _turned(shape: shapely.Geometry, angle_rad: float) -> shapely.Geometry:
+    return shapely.affinity.rotate(shape, angle_rad, origin=(0, 0), use_radians=True)
+
+
+HONEYCOMB_3D_LENGTH = 1.5 * math.sqrt(2) + 0.5
+"""Mean length of the three-dimensional honeycomb's sections per area, times its period; see :func:`_honeycomb_3d`."""
+
+
+def _honeycomb_3d(
+    regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: Floats
+) -> Curves:
+    """Cells that are octahedra with their tips cut off, stacked so that they fill space; half of their square faces open.
+
+    In periods, with ``u`` the height's distance to the nearest whole number, the faces between the cells around whole
+    points and those around half ones are ``|x| + |y| + u = 3/4`` by distances to whole numbers: a section shows diamonds
+    of half-diagonal ``1/4 + u`` around half points up to ``u = 1/4``, of ``3/4 - u`` around whole ones above. Square
+    faces join them to rows, along x and along y in turn; each row is two strokes, over the diamonds and under them, side by
+    side on the faces. Length per area: ``4 sqrt 2 r`` of diamonds and ``2 (1 - 2 r)`` of faces, on average over ``r`` from
+    1/4 to 1/2 ``1.5 sqrt 2 + 1/2``. Faces lean by no more than 35 degrees from upright, so each bead lies on the one below.
+    """
+    found = []
+    for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
+        spacing = float(spacing_mm[index])
+        period = HONEYCOMB_3D_LENGTH * spacing / float(density[index])
+        high = float(middle_mm[index]) / period
+        u = abs(high - round(high))
+        lower = u <= 0.25
+        half, place = (0.25 + u, 0.5) if lower else (0.75 - u, 0.0)
+        turned = _turned(regions[index], -float(angle_rad[index]))
+        x0, y0, x1, y1 = (bound / period for bound in turned.bounds)
+        if not lower:  # the rows run along y: drawn with the axes exchanged
+            x0, y0, x1, y1 = y0, x0, y1, x1
+        along = np.arange(math.floor(x0) - 1, math.ceil(x1) + 2) + place
+        x = (along[:, None] + np.array([-half, 0.0, half])).ravel()
+        over = np.tile([0.0, half, 0.0], len(along))
+        aside = spacing / 2 / period
+        lines = []
+        for row in np.arange(math.floor(y0) - 1, math.ceil(y1) + 2) + place:
+            for y in (row + over + aside, row - over - aside):
+                line = np.column_stack([x, y] if lower else [y, x]) * period
+                lines.append(shapely.linestrings(line))
+        found.append((index, _turned(shapely.multilinestrings(lines), float(angle_rad[index]))))
+    return _clipped(found, regions)
+
+
+def _gyroid(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: Floats) -> Curves:
     found = []
     for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
         spacing = float(spacing_mm[index])

@@ -140,8 +140,10 @@ def no_pieces() -> Pieces:
     )
 
 
-def loop_pieces(loops: Loops, islands: Islands, feature: Feature, phase: int, width_mm: Floats) -> Pieces:
-    """Closed loops whose source is an island; ``width_mm`` (loops,)."""
+def loop_pieces(
+    loops: Loops, islands: Islands, feature: Feature, phase: int, width_mm: Floats, height_mm: Floats | None = None
+) -> Pieces:
+    """Closed loops whose source is an island; ``width_mm`` and ``height_mm`` (loops,)."""
     count = len(loops.source)
     return _pieces(
         loops.points,
@@ -149,7 +151,7 @@ def loop_pieces(loops: Loops, islands: Islands, feature: Feature, phase: int, wi
         np.repeat(width_mm, np.diff(loops.offsets)),
         islands.layer[loops.source],
         loops.source,
-        islands.height_mm[loops.source],
+        islands.height_mm[loops.source] if height_mm is None else height_mm,
         feature,
         np.full(count, phase),
         closed=True,

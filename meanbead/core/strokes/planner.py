@@ -28,6 +28,7 @@ from meanbead.core.strokes.filling import (
     lay_skins,
     lay_sparse,
     make_fill,
+    skin_patterns,
 )
 from meanbead.core.strokes.inside import keep_inside
 from meanbead.core.strokes.order import Ordered, order_pieces
@@ -149,8 +150,8 @@ def lay_strokes(
     bare = rows
     if shape.spiral:
         rows = _without_breaks(rows, shift + shape.bottom_layers, shape)
-    if shape.skins.pattern == "zigzag":
-        rows = _with_turns(rows)
+    if "zigzag" in (shape.skins.pattern, shape.skins.top_pattern, shape.skins.first_layer_pattern):
+        rows = _with_turns(rows, shape, shift)
     count = len(places)
     areas = _with_links(areas.times(count if together else 1), bare, rows)
     if not together and count > 1:
@@ -261,16 +262,22 @@ def _without_breaks(rows: Ordered, first_layer: int, shape: Shape) -> Ordered:
     return replace(rows, feature=feature, width_mm=width, height_mm=height)
 
 
-def _with_turns(rows: Ordered) -> Ordered:
-    """Zigzag: hops from one skin stroke to the next are laid."""
+def _with_turns(rows: Ordered, shape: Shape, shift: int) -> Ordered:
+    """Zigzag: hops from one skin stroke to the next are laid. ``shift`` is the number of layers under the part's first."""
     before = np.r_[rows.feature[:1], rows.feature[:-1]]
     after = np.r_[rows.feature[1:], rows.feature[-1:]]
     turn = (rows.feature == Feature.TRAVEL) & rows.inside & (before == after) & np.isin(after, SKIN_FEATURES)
+    zigzag = np.zeros(len(turn), dtype=bool)
+    for feature in SKIN_FEATURES:
+        for pattern, where in skin_patterns(shape, feature, np.asarray(rows.layer - shift, dtype=np.int64)):
+            if pattern == "zigzag":
+                zigzag |= where & (after == feature)
+    turn &= zigzag
     at = np.flatnonzero(turn)
-    feature, inside = rows.feature.copy(), rows.inside.copy()
+    named, inside = rows.feature.copy(), rows.inside.copy()
     width, height = rows.width_mm.copy(), rows.height_mm.copy()
-    feature[at], width[at], height[at], inside[at] = after[at], rows.width_mm[at + 1], rows.height_mm[at + 1], False
-    return replace(rows, feature=feature, width_mm=width, height_mm=height, inside=inside)
+    named[at], width[at], height[at], inside[at] = after[at], rows.width_mm[at + 1], rows.height_mm[at + 1], False
+    return replace(rows, feature=named, width_mm=width, height_mm=height, inside=inside)
 
 
 def _support_pieces(scaffold: Scaffold, outline: Outline, shape: Shape) -> Pieces:

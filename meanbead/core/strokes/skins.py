@@ -83,6 +83,8 @@ def split_fill(
     variable: bool,
     unheld: bool,
     bridges_over: NDArray[np.bool_],
+    drop_narrow_mm: float = 0.0,
+    grow_mm: float = 0.0,
 ) -> Fill:
     """Split regions inside the walls into bottom, bridge, top, solid and sparse.
 
@@ -91,7 +93,8 @@ def split_fill(
     narrower than a line get no filling: of skin they go to the sparse filling, of what is left they stay void. With
     ``variable`` widths what is solid throughout has no voids: its strips of up to two lines get one or two strokes of their
     own, from six tenths of a line on. ``unheld`` says that no supports stand under floors over air. ``bridges_over``, bool (layers,), says on which
-    layers the first solid one over sparse filling is laid as bridges.
+    layers the first solid one over sparse filling is laid as bridges. Skin beside sparse filling that is narrower than
+    ``drop_narrow_mm`` is left to it, and what stays reaches ``grow_mm`` into it.
     """
     top, bottom, all_solid = skins.top, skins.bottom, skins.solid
     upward = np.where(all_solid, np.minimum(top, 1), top)
@@ -114,12 +117,18 @@ def split_fill(
     half = widths.solid / 2
     bared = _difference(inside[some], covered[some])
     skin[some] = _opened(bared, half[some])
+    if drop_narrow_mm > 0:
+        skin[some] = _without_narrow(skin[some], covered[some], drop_narrow_mm / 2)
+    if grow_mm > 0:
+        skin[some] = _intersection(grown(skin[some], np.full(int(some.sum()), grow_mm)), inside[some])
     sparse = inside.copy()
     narrower = widths.sparse > widths.solid + 1e-9
     again = some | narrower
     # Where opening the skin dropped next to nothing, what is covered is the sparse region: no need to cut it again.
     whole = np.zeros(len(inside), dtype=bool)
     whole[some] = shapely.area(bared) - shapely.area(skin[some]) < _SPECK_LINES2 * widths.solid[some] ** 2
+    if grow_mm > 0:
+        whole[:] = False
     sparse[whole] = covered[whole]
     again &= ~whole | narrower
     sparse[again] = _opened(_difference(inside[again], skin[again]), widths.sparse[again] / 2, thin_only=True)
@@ -133,6 +142,18 @@ def split_fill(
         over[may] = _first_over(solid[may], layer[may], sections, asked, upward[may], downward[may], widths.solid[may])
         solid[may] = _difference(solid[may], over[may])
     return Fill(floor, bridge, angle, hanging, over, top_skin, solid, sparse, strips)
+
+
+def _without_narrow(skin: Objects, covered: Objects, radius_mm: float) -> Objects:
+    """Skin without the strips under twice a radius that lie beside what is covered. Strips that do not, such as the top of
+    a rib, stay: nothing else would close them."""
+    wide = _opened(skin, np.full(len(skin), radius_mm))
+    parts, source = shapely.get_parts(_difference(skin, wide), return_index=True)
+    beside = shapely.distance(parts, covered[source]) < 1e-3
+    result = wide.copy()
+    for index in np.unique(source[~beside]).tolist():
+        result[index] = shapely.union_all([wide[index], *parts[~beside & (source == index)]])
+    return _areas_only(result)
 
 
 def _first_over(

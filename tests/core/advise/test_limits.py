@@ -39,6 +39,7 @@ BASE: dict[str, Any] = {
     "density": 0.2,
     "bond": 1.0,
     "crush": 1.0,
+    "sideways": 1.0,
     "bend": 0.5,
     "outer_speed_mm_s": 60.0,
     "time_s": 3600.0,
@@ -62,6 +63,7 @@ PAIRS: dict[str, tuple[str, bool]] = {
     "infill_density": ("density", False),
     "bond": ("bond", False),
     "crush": ("crush", False),
+    "sideways": ("sideways", False),
     "bend": ("bend", False),
     "lost_share": ("lost_share", True),
     "filament_g": ("filament_g", True),
@@ -126,7 +128,7 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(found.filament_g * 3, estimate.filament_g)
 
     def test_expected_cost_counts_what_fails(self) -> None:
-        dear = Printer(running_cost_per_h=2.0)
+        dear = Printer(wear_per_h=2.0)
         found, estimate = self.of(Shop(fault_rate_per_h=0.5), dear)
         hours = estimate.whole_time_s / 3600
         self.assertAlmostEqual(found.success, math.exp(-0.5 * hours))

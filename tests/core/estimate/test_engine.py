@@ -183,9 +183,9 @@ class ByHand(unittest.TestCase):
         )
         strokes = ENGINE.strokes(box(40.5, 40.5, 0.2), plan)
         timing = time_strokes(strokes, plan, Printer(), 100.0)
-        # Corners at the jerk of 8 mm/s; start and end at the same from rest; sides of 40 mm at 50 mm/s, 1000 mm/s2.
-        ramp_mm = (50**2 - 8**2) / 2000
-        side = 2 * (50 - 8) / 1000 + (40 - 2 * ramp_mm) / 50
+        # Corners at the jerk of 8 mm/s; start and end at the same from rest; sides of 40 mm at 50 mm/s, 800 mm/s2.
+        ramp_mm = (50**2 - 8**2) / 1600
+        side = 2 * (50 - 8) / 800 + (40 - 2 * ramp_mm) / 50
         self.assertAlmostEqual(timing.print_time_s, 4 * side, places=9)
 
 
@@ -196,7 +196,7 @@ class Defaults(unittest.TestCase):
         self.assertEqual(resolve(plan.as_recipe(), printer, nozzle, material), plan)
 
     def test_the_nozzle_carries_the_rest_along(self) -> None:
-        shapes = [resolve(Recipe(), Printer(), Nozzle(bore_mm=bore), Material()).shape for bore in (0.4, 0.8)]
+        shapes = [resolve(Recipe(), Printer(), Nozzle(bore_mm=bore), Material()).shape for bore in (0.3, 0.6)]
         self.assertAlmostEqual(shapes[1].layer_height_mm, 2 * shapes[0].layer_height_mm)
         self.assertAlmostEqual(shapes[1].width_mm.outer_wall, 2 * shapes[0].width_mm.outer_wall)
         self.assertLess(shapes[1].walls, shapes[0].walls)

@@ -140,7 +140,7 @@ class Ledgers(unittest.TestCase):
         strokes = plan_strokes(box(40.5, 40.5, 0.2), plan.shape)
         timing = time_strokes(strokes, plan, Printer(), 100.0)
         causes = dict(zip(CAUSES, timing.by_cause_s().sum(axis=0), strict=True))
-        straight = 2 * (50 - 8) / 1000 + (160 - (50**2 - 8**2) / 1000) / 50
+        straight = 2 * (50 - 8) / 800 + (160 - (50**2 - 8**2) / 800) / 50
         self.assertAlmostEqual(causes["at_set_speed"], 160 / 50, places=9)
         self.assertAlmostEqual(causes["ramps"], straight - 160 / 50, places=9)
         self.assertAlmostEqual(causes["corners"], timing.print_time_s - straight, places=9)
@@ -187,7 +187,7 @@ class Brackets(unittest.TestCase):
 
     def test_factor_reaches_every_limit(self) -> None:
         machine = stronger(Printer.model_validate({"corner": {"law": "junction_deviation", "deviation_mm": 0.02}}), 2)
-        self.assertEqual((machine.acceleration_mm_s2.print, machine.max_acceleration_mm_s2.x), (2000, 4000))
+        self.assertEqual((machine.acceleration_mm_s2.print, machine.max_acceleration_mm_s2.x), (1600, 4000))
         self.assertEqual(machine.corner.deviation_mm, 0.04)
 
 

@@ -10,8 +10,15 @@ from hypothesis import strategies as st
 
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.strength import cell_edge_mm, cell_wall_mm, crush_index, shell_mm, strength
-from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg, unsupported_share
+from meanbead.core.formulas.surface import (
+    clean_angle_deg,
+    clean_overhang_deg,
+    ridge_mm,
+    steepest_overhang_deg,
+    unsupported_share,
+)
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.printer import MeasuredOverhang
 from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 
@@ -86,6 +93,47 @@ class Indices(unittest.TestCase):
         self.assertGreaterEqual(denser.bend, less.bend)
 
 
+class Sideways(unittest.TestCase):
+    def index(self, **choices: object) -> float:
+        return strength(plan_of(**choices), Material(), 20_000, 6_000).sideways
+
+    def test_the_reference_is_one_and_walls_count_squared(self) -> None:
+        self.assertAlmostEqual(self.index(), 1.0, delta=0.06)
+        bare = {"infill": {"density": 0.0}}
+        one, two = (self.index(walls=walls, **bare) for walls in (2, 4))
+        thick = [shell_mm(plan_of(walls=walls)) for walls in (2, 4)]
+        self.assertAlmostEqual(two / one, (thick[1] / thick[0]) ** 2, places=6)
+
+    def test_by_hand(self) -> None:
+        # Roark: 0.318 F R is the largest moment of a ring between plates, 6 M / t^2 its stress; R = 2 V / S.
+        radius, wall = 2 * 20_000 / 6_000, shell_mm(plan_of())
+        ring = lambda t: t**2 / (6 * 0.318 * radius)  # noqa: E731
+        reference = ring(0.84) + 0.5 * 0.075**2 * radius
+        bare = self.index(infill={"density": 0.0})
+        self.assertAlmostEqual(bare, ring(wall) / reference, places=9)
+
+    def test_triangles_hold_more_than_a_grid_and_heat_between_layers_does_not_matter(self) -> None:
+        grid, cubic = (self.index(infill={"pattern": pattern}) for pattern in ("grid", "cubic"))
+        self.assertGreater(cubic, 1.5 * grid)
+        self.assertEqual(self.index(nozzle_temp_c=195), self.index(nozzle_temp_c=225))
+
+
+class Bonding(unittest.TestCase):
+    def test_larger_beads_stay_hot_longer_and_bond_better(self) -> None:
+        def bond(bore: float) -> float:
+            keys = {
+                "layer_height_mm": bore / 2,
+                "line_width_mm": {"outer_wall": 1.1 * bore},
+                "speed_mm_s": {"inner_wall": 60},
+            }
+            plan = resolve(Recipe.model_validate(keys), Printer(), Nozzle(bore_mm=bore), Material())
+            return strength(plan, Material(), 20_000, 6_000).bond
+
+        self.assertAlmostEqual(bond(0.4), 1.0, places=6)
+        self.assertAlmostEqual(bond(0.8) / bond(0.4), 2**0.25, places=6)
+        self.assertAlmostEqual(bond(0.2) / bond(0.4), 0.5**0.25, places=6)
+
+
 class Surfaces(unittest.TestCase):
     def test_a_ridge_is_the_layer_times_the_cosine_of_the_slope(self) -> None:
         leaning = insight(slopes={32.5: 400.0})
@@ -106,7 +154,30 @@ class Surfaces(unittest.TestCase):
         self.assertAlmostEqual(clean_overhang_deg(plan, Printer(overhang_limit_deg=50)), 50.0, places=9)
         self.assertAlmostEqual(unsupported_share(plan, 45.0), 0.5, places=9)
         lower = plan_of(layer_height_mm=0.1, line_width_mm={"outer_wall": 0.4})
-        self.assertGreater(clean_overhang_deg(lower, Printer(overhang_limit_deg=50)), 60.0)
+        self.assertGreater(clean_overhang_deg(lower, Printer(overhang_limit_deg=50)), 55.0)
+
+    def test_low_layers_of_a_wide_bore_droop_more_than_their_share_says(self) -> None:
+        printer = Printer(overhang_limit_deg=50)
+        shares = {
+            bores: bores * math.tan(math.radians(clean_angle_deg(0.8, bores * 0.8, 0.88, printer))) / 1.1
+            for bores in (0.25, 0.375, 0.5, 0.75)
+        }
+        self.assertAlmostEqual(shares[0.5], 0.5 * math.tan(math.radians(50)), places=9)
+        self.assertAlmostEqual(shares[0.75], shares[0.5], places=9)
+        self.assertAlmostEqual(shares[0.25] / shares[0.5], 0.65, places=9)
+        self.assertTrue(shares[0.25] < shares[0.375] < shares[0.5])
+
+    def test_a_measured_fan_of_overhangs_replaces_the_typical_model(self) -> None:
+        tests = [
+            MeasuredOverhang(bore_mm=0.6, layer_height_mm=0.2, line_width_mm=0.66, angle_deg=61),
+            MeasuredOverhang(bore_mm=0.6, layer_height_mm=0.4, line_width_mm=0.66, angle_deg=44),
+        ]
+        told = Printer(measured_overhangs=tuple(tests))
+        for test in tests:
+            self.assertAlmostEqual(clean_angle_deg(0.6, test.layer_height_mm, 0.66, told), test.angle_deg, places=9)
+        between = clean_angle_deg(0.6, 0.3, 0.66, told)
+        self.assertTrue(44 < between < 61)
+        self.assertEqual(clean_angle_deg(0.4, 0.2, 0.44, told), clean_angle_deg(0.4, 0.2, 0.44, Printer()))
 
     def test_little_area_is_not_what_a_recipe_is_chosen_for(self) -> None:
         self.assertEqual(steepest_overhang_deg(insight(overhang={62.5: 4.0})), 0.0)

@@ -1,8 +1,9 @@
+import math
 import unittest
 
 import manifold3d
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
@@ -11,7 +12,7 @@ from meanbead.core.model import Pose
 from meanbead.core.part.bodies import body_of_faces, split_bodies, winding_number
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.orientations import candidate_directions, orientations, simpler
-from meanbead.core.part.pose import pose_of, posed, standing_on
+from meanbead.core.part.pose import cut_in_place, pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.stability import centre_of_mass, tip_angle_deg
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
@@ -58,6 +59,47 @@ class Posing(unittest.TestCase):
 
     def test_no_pose_is_the_part_itself(self) -> None:
         self.assertIs(posed(BRACKET, Pose()), BRACKET)
+
+
+class Cutting(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(AXIS, st.sampled_from(["x", "y", "z"]), st.floats(0.1, 0.9), st.sampled_from(["above", "below"]))
+    def test_both_sides_of_any_cut_make_the_whole(self, turn: np.ndarray, axis: str, share: float, keep: str) -> None:
+        solid = solid_of(block(30, 20, 12) + block(10, 10, 30, (4, 3, 0)))
+        pose = pose_of(standing_on(turn))
+        stood = posed(solid, pose)
+        low, high = stood.vertices.min(axis=0), stood.vertices.max(axis=0)
+        which = "xyz".index(axis)
+        at = float(low[which] + share * (high[which] - low[which]))
+        sides = [posed(solid, cut_in_place(solid, pose, axis, at, side)) for side in ("above", "below")]  # type: ignore[arg-type]
+        volumes = [side.manifold.volume() for side in sides]
+        self.assertAlmostEqual(sum(volumes) / solid.manifold.volume(), 1, places=9)
+        # The side asked for is as long as the cut leaves it, and stands on the bed.
+        kept = posed(solid, cut_in_place(solid, pose, axis, at, keep))  # type: ignore[arg-type]
+        size = kept.vertices.max(axis=0) - kept.vertices.min(axis=0)
+        self.assertAlmostEqual(float(size[which]), high[which] - at if keep == "above" else at - low[which], places=6)
+        self.assertAlmostEqual(float(kept.vertices[:, 2].min()), 0, places=9)
+
+    def test_a_base_that_is_cut_flat_lies_on_the_bed(self) -> None:
+        ball = sphere(10)
+        cut = posed(ball, cut_in_place(ball, Pose(), "z", 2.5, "above"))
+        facts = part_facts(cut)
+        self.assertAlmostEqual(facts.extents_mm.z, 17.5, delta=0.01)
+        # A cap's base: pi (2 r h - h^2), a little less for the ball's facets.
+        self.assertAlmostEqual(facts.footprint_mm2 / (math.pi * (2 * 10 * 2.5 - 2.5**2)), 1, delta=0.01)
+
+    def test_a_second_cut_and_a_turn_after_it_keep_the_first(self) -> None:
+        solid = box(40, 30, 20)
+        once = cut_in_place(solid, Pose(), "z", 5, "above")
+        turned = once.model_copy(update={"matrix": (1.0, 0.0, 0.0, 0.0, 0.0, -1.0, 0.0, 1.0, 0.0)})
+        twice = posed(solid, cut_in_place(solid, turned, "x", 0, "below"))
+        np.testing.assert_allclose(np.ptp(twice.vertices, axis=0), [20, 15, 30], atol=1e-9)
+
+    def test_a_cut_that_misses_is_refused_with_where_the_part_is(self) -> None:
+        for at in (0.0, 20.0, 300.0):
+            with self.assertRaises(PartError) as caught:
+                cut_in_place(box(40, 30, 20), Pose(), "z", at, "above")
+            self.assertIn("from 0.00 to 20.00 mm", str(caught.exception))
 
 
 class Bodies(unittest.TestCase):

@@ -41,7 +41,7 @@ class Defaults(unittest.TestCase):
 
     def test_what_is_the_same_for_everybody_is_what_an_empty_recipe_comes_to(self) -> None:
         plan = resolve(Recipe(), Printer(), Nozzle(), Material()).as_recipe()
-        rules = (*BY_RULE, "machine", "nozzle", "material")
+        rules = (*BY_RULE, "machine", "nozzle", "material", "spool")
         for key, default in DEFAULTS.items():
             if default.value is not None and not isinstance(default.value, dict) and key not in rules:
                 self.assertEqual(value_at(plan, key), default.value, key)
@@ -56,7 +56,6 @@ class Defaults(unittest.TestCase):
                 self.assertEqual(comes_to(default.key, {}, Printer(drive=drive)), default.value[drive])
         for key, path in (
             ("adhesion.width_mm", "adhesion.kind"),
-            ("supports.spacing_mm", "supports.kind"),
             ("copies.gap_mm", "copies.order"),
         ):
             topic, name = path.split(".")
@@ -111,7 +110,9 @@ class Catalogue(unittest.TestCase):
         keys = [choice.key for choice in choices()]
         self.assertEqual(len(keys), len(set(keys)))
         # The nozzle is picked from the shelf.
-        self.assertEqual(set(keys) - {"machine", "nozzle", "material"}, leaves(Recipe) - {"nozzle_diameter_mm"})
+        self.assertEqual(
+            set(keys) - {"machine", "nozzle", "material", "spool"}, leaves(Recipe) - {"nozzle_diameter_mm"}
+        )
 
     def test_each_says_what_it_does_and_what_its_default_is(self) -> None:
         for choice in choices():

@@ -63,8 +63,8 @@ class Hours(unittest.TestCase):
 
 class Machines(unittest.TestCase):
     def test_clean_acceleration_is_typical_by_the_kinematics_until_it_is_told(self) -> None:
-        self.assertEqual(Printer(kinematics="bed_moving").clean_acceleration, 1500)
-        self.assertEqual(Printer(kinematics="gantry").clean_acceleration, 4000)
+        self.assertEqual(Printer(kinematics="bed_moving").clean_acceleration, 800)
+        self.assertEqual(Printer(kinematics="gantry").clean_acceleration, 2500)
         self.assertEqual(Printer(clean_acceleration_mm_s2=2345).clean_acceleration, 2345)
 
     def test_overhang_limits_are_angles_from_upright(self) -> None:

@@ -41,13 +41,14 @@ def said(
 
 # rule, its limit, and what is said at a value
 EDGES: tuple[tuple[str, float, bool, Callable[[float], dict[str, Finding]]], ...] = (
-    ("layer_height_high", 0.3, True, lambda v: said({"layer_height_mm": v})),
+    ("layer_pressed_less", 0.3, True, lambda v: said({"layer_height_mm": v})),
+    ("layer_height_high", 0.32, True, lambda v: said({"layer_height_mm": v})),
     ("layer_height_low", 0.1, False, lambda v: said({"layer_height_mm": v})),
     ("wide_line", 0.6, True, lambda v: said({"line_width_mm": {"infill": v, "solid": 0.44}})),
     ("fast_first_layer", 40, True, lambda v: said({"speed_mm_s": {"first_layer": v}})),
     ("fast_top", 70, True, lambda v: said({"speed_mm_s": {"top": v}})),
     ("fast_bridge", 35, True, lambda v: said({"speed_mm_s": {"bridge": v}}, insight=insight(bridge_mm2=99.0))),
-    ("ripples", 1500, True, lambda v: said({"acceleration_mm_s2": {"outer_wall": v}})),
+    ("ripples", 800, True, lambda v: said({"acceleration_mm_s2": {"outer_wall": v}})),
     ("hot_end_limit", 280, True, lambda v: said({"nozzle_temp_c": v}, material=Material(nozzle_temp_max_c=400))),
     ("material_window", 190, False, lambda v: said({"nozzle_temp_c": v})),
     ("shell_limit", 0.837, True, lambda v: said(limits=Limits(shell_mm=v))),
@@ -73,7 +74,7 @@ class Edges(unittest.TestCase):
     def test_the_figures_stand_in_the_finding(self) -> None:
         high = said({"layer_height_mm": 0.33})["layer_height_high"]
         self.assertEqual((high.value, high.field), (0.33, "layer_height_mm"))
-        self.assertAlmostEqual(high.limit or 0, 0.3)
+        self.assertAlmostEqual(high.limit or 0, 0.32)
         self.assertIn("0.33", high.sentence)
         shell = said(limits=Limits(shell_mm=1.3))["shell_limit"]
         self.assertAlmostEqual(shell.value or 0, 0.44 + 0.44 - 0.2 * (1 - 0.7853981633974483), places=9)

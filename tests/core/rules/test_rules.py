@@ -40,7 +40,8 @@ HARD_PLA = Material(name="Filled", abrasive=True, min_bore_mm=0.6)
 PLAIN = insight()
 STEPS = Printer(z_step_mm=0.04)
 CASES: tuple[tuple[str, dict[str, Any]], ...] = (
-    ("layer_height_high", {"recipe": {"layer_height_mm": 0.32}}),
+    ("layer_height_high", {"recipe": {"layer_height_mm": 0.34}}),
+    ("layer_pressed_less", {"recipe": {"layer_height_mm": 0.31}}),
     ("layer_height_low", {"recipe": {"layer_height_mm": 0.08}}),
     ("full_steps", {"recipe": {"layer_height_mm": 0.19}, "printer": STEPS}),
     ("full_steps", {"recipe": {"variable_height": {"kind": "by_slope", "full_steps": False}}, "printer": STEPS}),
@@ -86,7 +87,14 @@ CASES: tuple[tuple[str, dict[str, Any]], ...] = (
     ),
     ("needless_supports", {"recipe": {"supports": {"kind": "columns"}}, "solid": table(12, 10, 4, 6, 1.5)}),
     ("needs_brim", {"insight": insight(tip_angle_deg=5.0)}),
-    ("needs_brim", {"insight": insight(sharp_corners=4), "material": Material(warp_prone=True)}),
+    (
+        "needs_brim",
+        {
+            "insight": insight(sharp_corners=4),
+            "recipe": {"adhesion": {"kind": "skirt"}},
+            "material": Material(warp_prone=True),
+        },
+    ),
     ("needless_brim", {"recipe": {"adhesion": {"kind": "brim"}}}),
     ("needless_raft", {"recipe": {"adhesion": {"kind": "raft"}}}),
     ("no_prime", {"recipe": {"adhesion": {"kind": "none"}}}),
@@ -104,11 +112,11 @@ CASES: tuple[tuple[str, dict[str, Any]], ...] = (
 )
 ONLY_WORDS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("damp", {"material": Material(damp_prone=True), "shop": Shop(spool_dry=False)}),
+    ("face_down", {"insight": insight(flat_top_mm2=900.0), "house": HouseRules(smooth_top="face_down")}),
     ("ventilation", {"material": Material(ventilate=True)}),
     ("no_chamber", {"material": Material(warp_prone=True), "solid": box(20, 20, 60)}),
     ("spool", {"shop": Shop(spool_left_g=1.0)}),
     ("long_print", {"shop": Shop(long_print_h=0.1)}),
-    ("ends_alone", {"shop": Shop(now_h=21.9)}),
     ("trimming", {"recipe": {"adhesion": {"kind": "brim"}}}),
     ("detail_limit", {"limits": Limits(detail_mm=0.2), "insight": insight(smallest_detail_mm=0.2)}),
 )
@@ -157,6 +165,15 @@ class EachRule(unittest.TestCase):
         job, context = job_and_context()
         self.assertEqual(try_out(ENGINE, job, context, 6).findings, [])
 
+    def test_the_first_layers_temperature_is_bound_like_the_others(self) -> None:
+        ptfe = Printer.model_validate({"hotend": {"lining": "ptfe", "max_temp_c": 260}})
+        hot = Material(nozzle_temp_max_c=260)
+        job, context = job_and_context(recipe={"first_layer_nozzle_temp_c": 250}, printer=ptfe, material=hot)
+        (mine,) = findings(context.rule_input(job))
+        self.assertEqual((mine.rule, mine.severity, mine.field), ("ptfe_lining", "stop", "first_layer_nozzle_temp_c"))
+        changed = with_settings(job, mine.remedies[0].settings, {})
+        self.assertEqual(findings(context.rule_input(changed)), [])
+
     def test_only_the_gravest_bound_of_temperature_speaks(self) -> None:
         ptfe = Printer.model_validate({"hotend": {"lining": "ptfe", "max_temp_c": 260}})
         job, context = job_and_context(recipe={"nozzle_temp_c": 300}, printer=ptfe)
@@ -173,7 +190,7 @@ def rules(
 
 class OfTheEngineAlone(unittest.TestCase):
     def test_room_on_the_machine_also_turned(self) -> None:
-        small = {"x": 100, "y": 60, "z": 50}
+        small = {"x": 103, "y": 63, "z": 50}
         self.assertNotIn("room_on_machine", rules(solid=box(50, 90, 3), bed_mm=small))
         self.assertIn("room_on_machine", rules(solid=box(70, 90, 3), bed_mm=small))
 
@@ -185,7 +202,7 @@ class OfTheEngineAlone(unittest.TestCase):
     def test_gravest_first(self) -> None:
         job = PrintJob(BLOCK, Recipe(nozzle_temp_c=290, layer_height_mm=0.32))
         order = [finding.severity for finding in estimate_with_findings(ENGINE, job, 6).findings]
-        self.assertEqual(order, sorted(order, key=["stop", "risk", "waste", "note"].index))
+        self.assertEqual(order, sorted(order, key=["stop", "risk", "caution", "waste", "note"].index))
 
     def test_lost_detail_is_a_share_and_a_narrower_line_brings_it_back(self) -> None:
         comb = solid_of(sum((block(0.22, 12, 2, (1.2 * k, 0, 0)) for k in range(8)), block(10, 3, 2)))
@@ -231,9 +248,22 @@ class Schools(unittest.TestCase):
                 HouseRules(layer_height_ceiling="four_fifths"),
                 False,
             ),
+            ("layer_height_high", {"recipe": {"layer_height_mm": 0.31}}, HouseRules(), False),
+            ("layer_pressed_less", {"recipe": {"layer_height_mm": 0.31}}, HouseRules(), True),
+            (
+                "layer_height_high",
+                {"recipe": {"layer_height_mm": 0.31}},
+                HouseRules(layer_height_ceiling="three_quarters"),
+                True,
+            ),
             ("hotter_than_needed", {"recipe": {"nozzle_temp_c": 229}}, HouseRules(temperature="leave"), False),
             ("needless_raft", {"recipe": {"adhesion": {"kind": "raft"}}}, HouseRules(adhesion="raft"), False),
-            ("needs_brim", {"material": Material(warp_prone=True)}, HouseRules(adhesion="brim_for_warp"), True),
+            (
+                "needs_brim",
+                {"recipe": {"adhesion": {"kind": "skirt"}}, "material": Material(warp_prone=True)},
+                HouseRules(adhesion="brim_for_warp"),
+                True,
+            ),
         )
         for rule, case, house, speaks in cases:
             with self.subTest(rule=rule):

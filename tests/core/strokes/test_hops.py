@@ -14,13 +14,14 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from tests.core.strokes.test_order import hops, slow_nearest
+from tests.support.keys import exact
 from tests.support.solids import box, cylinder, spur_gear
 
 BARE = {"adhesion": {"kind": "none"}}
 
 
 def planned(solid: Solid, **keys: Any) -> Strokes:
-    recipe = Recipe.model_validate(BARE | keys)
+    recipe = Recipe.model_validate(exact(BARE | keys))
     return plan_strokes(solid, resolve(recipe, Printer(), Nozzle(), Material()).shape)
 
 
@@ -50,7 +51,11 @@ class Filling(unittest.TestCase):
     def test_joined_strokes_pull_less_and_say_what_they_lay(self) -> None:
         solid = box(40, 30, 8)
         apart, joined = (
-            Engine(0).estimate(PrintJob(solid, Recipe.model_validate(BARE | {"infill": {"join": join}})))
+            Engine(0).estimate(
+                PrintJob(
+                    solid, Recipe.model_validate(exact(BARE | {"infill": {"join": join}, "skins": {"one_way": False}}))
+                )
+            )
             for join in (False, True)
         )
         self.assertLess(joined.retractions, 0.5 * apart.retractions)

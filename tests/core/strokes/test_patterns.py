@@ -13,7 +13,7 @@ from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, s
 from tests.support.solids import box, cylinder, sphere
 
 STRAIGHT = ("lines", "grid", "triangles", "cubic")
-PATTERNS = (*STRAIGHT, "honeycomb", "gyroid", "concentric")
+PATTERNS = (*STRAIGHT, "honeycomb", "honeycomb_3d", "gyroid", "concentric")
 
 
 def filled(pattern: str, density: float, multiplier: int = 1, solid=None, angle: float = 37) -> Strokes:

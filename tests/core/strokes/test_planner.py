@@ -16,6 +16,7 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
 from meanbead.core.strokes.skins import FillSpacings, SkinLayers, split_fill
+from tests.support.keys import exact
 from tests.support.solids import box, cone, cylinder, sphere
 
 WIDTH, HEIGHT = 0.45, 0.2
@@ -32,7 +33,7 @@ def shape_of(**keys: object) -> Shape:
         "infill": {"density": 0.2, "angle_deg": 0},
         "adhesion": {"kind": "none"},
     }
-    return resolve(Recipe.model_validate(base | keys), Printer(), Nozzle(), Material()).shape
+    return resolve(Recipe.model_validate(exact(base | keys)), Printer(), Nozzle(), Material()).shape
 
 
 def length_of(strokes: Strokes, feature: Feature) -> float:

@@ -13,6 +13,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
+from tests.support.keys import exact
 from tests.support.solids import box, solid_of
 
 LAYER = 3
@@ -27,7 +28,7 @@ def planned(solid: Solid, bore: float = 0.4, **keys: Any) -> Strokes:
         "infill": {"density": 1.0},
         "adhesion": {"kind": "none"},
     }
-    recipe = Recipe.model_validate(base | keys)
+    recipe = Recipe.model_validate(exact(base | keys))
     return plan_strokes(solid, resolve(recipe, Printer(), Nozzle(bore_mm=bore), Material()).shape)
 
 
