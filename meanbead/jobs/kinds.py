@@ -39,7 +39,7 @@ def estimate_orientations(tools: Toolbox, arguments: dict[str, Any]) -> dict[str
     """
     with tools.database.session.begin() as session:
         job = services.estimates.job_of(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
-    plan = resolve(job.recipe, job.printer, job.nozzle, job.material)
+    plan = resolve(job.recipe, job.printer, job.nozzle, job.material, job.standards)
     found = orientations(simpler(job.solid), plan.shape.layer_height_mm)
     ways: list[OrientationEstimate] = []
     for number, (stance, solid) in enumerate(found):

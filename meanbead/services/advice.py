@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,15 +13,13 @@ from meanbead.core.advise.context import AdviceContext
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.strength import shell_mm
-from meanbead.core.model import Limits, Nozzle
+from meanbead.core.model import Limits, Material, Nozzle
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.recipe.resolve import resolve
-from meanbead.store.tables import House, NozzleRow, Part, Purpose, RecipeRow, Spool
-
-DRY_FOR = timedelta(days=14)
-"""A spool of a damp-prone plastic counts as dry for so long: a typical figure for an open shelf."""
+from meanbead.core.shelf import dryness
+from meanbead.store.tables import House, NozzleRow, Part, RecipeRow, SpoolRow
 
 WORTH_TURNING_MM2 = 15.0
 
@@ -63,34 +61,46 @@ class AdviceInputs:
 def load_advice(session: Session, row: RecipeRow, moment: datetime | None = None) -> AdviceInputs:
     """What stands around a column; with a moment, advice also speaks of the hours that a print would run."""
     part = store.rows.get(session, Part, row.part_id)
-    limits = Limits()
-    if part.purpose_id is not None:
-        limits = Limits.model_validate(store.rows.get(session, Purpose, part.purpose_id).limits)
+    purpose = store.shelf.purpose_of(session, part)
+    limits = Limits() if purpose is None else Limits.model_validate(purpose.limits)
     house = store.house.house_of(session)
     nozzles = {entry.id: Nozzle.model_validate(entry.nozzle) for entry in store.rows.all_rows(session, NozzleRow)}
     return AdviceInputs(
         job=services.estimates.job_of(session, row),
         limits=limits,
         house=HouseRules.model_validate(house.rules),
-        shop=_shop(session, house, row.material_id, moment),
+        shop=_shop(session, house, row, moment),
         nozzles=nozzles,
         shell_before_mm=_shell_before(session, row),
     )
 
 
-def _shop(session: Session, house: House, material_id: int, moment: datetime | None) -> Shop:
-    """The shop, with the fullest spool of a material."""
-    spools = session.scalars(
-        select(Spool).where(Spool.material_id == material_id, Spool.deleted_at.is_(None)).order_by(Spool.left_g.desc())
-    ).all()
+def _shop(session: Session, house: House, row: RecipeRow, moment: datetime | None) -> Shop:
+    """The shop, with the spool that a column is printed from."""
+    spool = spool_for(session, row)
     known: dict[str, object] = {}
-    if spools:
+    if spool is not None:
         today = date.today() if moment is None else moment.date()
-        dried = spools[0].dried_on
-        known = {"spool_left_g": spools[0].left_g, "spool_dry": dried is not None and today - dried <= DRY_FOR}
+        material = Material.model_validate(spool.material.material)
+        told = dryness(material, store.shelf.spool_of(spool), today)
+        dry = {"dry": True, "hardly_matters": True, "damp": False, "doubtful": False}.get(told.state)
+        said = f"{spool.name}: {told.sentence[0].lower()}{told.sentence[1:]}"
+        known = {"spool_left_g": spool.left_g, "spool_name": spool.name, "spool_dry": dry, "spool_says": said}
     if moment is not None:
         known["now_h"] = moment.weekday() * 24 + moment.hour + moment.minute / 60
     return Shop.model_validate(house.shop | known)
+
+
+def spool_for(session: Session, row: RecipeRow) -> SpoolRow | None:
+    """The spool that a column is printed from: the one that it names, else what its machine holds of that material, else
+    the fullest of it."""
+    spools = session.scalars(
+        select(SpoolRow)
+        .where(SpoolRow.material_id == row.material_id, SpoolRow.deleted_at.is_(None))
+        .order_by(SpoolRow.left_g.desc())
+    ).all()
+    wanted = (row.spool_id, row.machine.spool_id)
+    return next((spool for number in wanted for spool in spools if spool.id == number), spools[0] if spools else None)
 
 
 def _shell_before(session: Session, row: RecipeRow) -> float | None:

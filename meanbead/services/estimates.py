@@ -22,8 +22,7 @@ from meanbead.store.tables import (
 
 def job_of(session: Session, row: RecipeRow) -> PrintJob:
     """A recipe's row as a job for the engine."""
-    recipe, printer, nozzle, material = recipe_inputs(row)
-    return PrintJob(load_solid(session, row.part_id), recipe, printer, nozzle, material)
+    return PrintJob(load_solid(session, row.part_id), *recipe_inputs(row))
 
 
 def full_estimate(
@@ -46,5 +45,5 @@ def computation(
         job = job_of(session, row)
         return lambda: full_estimate(engine, job, layers, progress)
     content = gcode_content(session, row.gcode_id)
-    _, printer, nozzle, material = recipe_inputs(row)
+    _, printer, nozzle, material, _ = recipe_inputs(row)
     return lambda: replayed_estimate(lambda: open_gcode(content), printer, nozzle, material)

@@ -11,7 +11,7 @@ from meanbead import services, store
 from meanbead.core.model import Recipe
 from meanbead.core.model.part import Guesses
 from meanbead.core.part.solid import Solid
-from meanbead.store.tables import NozzleRow, Part
+from meanbead.store.tables import Part
 
 
 def add_read_part(
@@ -31,17 +31,18 @@ def _title(file_name: str) -> str:
 
 
 def _first_columns(db: Session, part: Part) -> None:
-    """An everyday column, and one with the next larger nozzle to compare it with."""
-    machine, usual, material = store.shelf.first_of_each(db)
-    larger = sorted(
-        (row for row in store.rows.all_rows(db, NozzleRow) if row.nozzle["bore_mm"] > usual.nozzle["bore_mm"]),
-        key=lambda row: row.nozzle["bore_mm"],
-    )
-    for name, nozzle in [("Everyday", usual), *[("Coarser", row) for row in larger[:1]]]:
+    """A column with the house's everyday nozzle, and one with the next to compare it with."""
+    machine, _, material = store.shelf.first_of_each(db)
+    nozzles = store.shelf.nozzles_to_start_with(db, machine, material)[:2]
+    usual = nozzles[0].nozzle["bore_mm"]
+    for number, nozzle in enumerate(nozzles):
+        bore = nozzle.nozzle["bore_mm"]
+        if number and bore == usual:
+            continue
         store.recipes.add_recipe(
             db,
             part,
-            name=name,
+            name="Everyday" if number == 0 else "Coarser" if bore > usual else "Finer",
             machine_id=machine.id,
             nozzle_id=nozzle.id,
             material_id=material.id,

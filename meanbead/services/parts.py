@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from meanbead.core.model import Pose
 from meanbead.core.model.part import Guesses
 from meanbead.core.part.facts import part_facts
-from meanbead.core.part.pose import posed
+from meanbead.core.part.pose import Axis, Side, cut_in_place, posed
 from meanbead.core.part.solid import Solid, digest_of, solid_from_arrays
 from meanbead.services.pictures import png_of
 from meanbead.store.parts import part_as_read
@@ -59,3 +59,10 @@ def set_pose(session: Session, part: Part, pose: Pose) -> None:
     part.digest = stood.digest
     part.picture = png_of(stood)
     session.flush()
+
+
+def cut_part(session: Session, part: Part, axis: Axis, at_mm: float, keep: Side) -> None:
+    """Cut a part as it stands, and keep one side. Its pose remembers the cut, so that undoing is writing the old pose."""
+    _, solid = part_as_read(session, part.id)
+    as_read = solid_from_arrays(solid.vertices, solid.faces, "")
+    set_pose(session, part, cut_in_place(as_read, Pose.model_validate(part.pose), axis, at_mm, keep))

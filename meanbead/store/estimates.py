@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pydantic import ValidationError
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -16,6 +18,17 @@ def find_estimate(session: Session, inputs: str) -> Estimate | None:
     """A stored estimate of exactly these inputs by this engine."""
     row = session.get(EstimateRow, inputs)
     return None if row is None else Estimate.model_validate(row.result)
+
+
+def latest_estimate(session: Session, recipe_id: int) -> Estimate | None:
+    """What was last estimated for a column, whatever has changed since; None where that cannot be read any more."""
+    row = session.scalars(
+        select(EstimateRow).where(EstimateRow.recipe_id == recipe_id).order_by(EstimateRow.created_at.desc()).limit(1)
+    ).one_or_none()
+    try:
+        return None if row is None else Estimate.model_validate(row.result)
+    except ValidationError:
+        return None  # of an engine whose estimates had other figures
 
 
 def save_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estimate) -> None:

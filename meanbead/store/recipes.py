@@ -6,12 +6,19 @@ from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import func, select, update
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session, joinedload, object_session
 
-from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.gcode.routine import with_routines
+from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe, Standards
+from meanbead.core.model.house import HouseRules
+from meanbead.core.model.shop import Shop
+from meanbead.store.house import house_of
 from meanbead.store.rows import NotFound
+from meanbead.store.shelf import purpose_of
 from meanbead.store.tables import (
+    House,
     HouseRecipe,
+    Machine,
     Part,
     RecipeRow,
 )
@@ -88,6 +95,7 @@ def copy_recipe(
         after=original if beside else None,
     )
     row.house_id, row.house_version = original.house_id, original.house_version
+    row.spool_id = original.spool_id
     session.flush()
     return row
 
@@ -106,7 +114,7 @@ def columns_of_house(session: Session, house_id: int) -> Sequence[RecipeRow]:
     """Columns that were filled from a house recipe, with their parts."""
     return session.scalars(
         select(RecipeRow)
-        .join(Part)
+        .join(Part, Part.id == RecipeRow.part_id)
         .where(RecipeRow.house_id == house_id, RecipeRow.deleted_at.is_(None), Part.deleted_at.is_(None))
         .order_by(RecipeRow.id)
         .options(joinedload(RecipeRow.part))
@@ -128,11 +136,35 @@ def stored_choices(choices: Recipe) -> dict[str, Any]:
     return choices.model_copy(update={"nozzle_diameter_mm": None}).model_dump(exclude_none=True, exclude_defaults=True)
 
 
-def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material]:
-    """What the core needs of a recipe's row."""
+def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material, Standards]:
+    """What the core needs of a recipe's row, in the session that it belongs to: the house's rules and what the part is for
+    among it, and the machine with what its own texts take and what the house pays for electricity."""
+    session = object_session(row)
+    if session is None:
+        raise RuntimeError("a recipe's inputs are read while its session is open")
+    house = house_of(session)
     return (
         Recipe.model_validate(row.choices),
-        Printer.model_validate(row.machine.printer),
+        printer_of(row.machine, Shop.model_validate(house.shop)),
         Nozzle.model_validate(row.nozzle.nozzle),
         Material.model_validate(row.material.material),
+        standards_of(session, house, row.part),
     )
+
+
+def standards_of(session: Session, house: House, part: Part | None) -> Standards:
+    """What fills in a part's recipes where they leave something open."""
+    purpose = None if part is None else purpose_of(session, part)
+    limits = Limits() if purpose is None else Limits.model_validate(purpose.limits)
+    return Standards(house=HouseRules.model_validate(house.rules), limits=limits)
+
+
+def printer_of(machine: Machine, shop: Shop) -> Printer:
+    """A machine as the core takes it: with the times of its start and end texts, and the house's price of electricity."""
+    printer = with_routines(Printer.model_validate(machine.printer))
+    return printer.model_copy(update={"price_per_kwh": shop.price_per_kwh})
+
+
+def chosen_column(part: Part, columns: Sequence[RecipeRow]) -> RecipeRow | None:
+    """The column that is *the* one: the chosen one, else the first; None where there is none."""
+    return next((row for row in columns if row.id == part.chosen_id), columns[0] if columns else None)

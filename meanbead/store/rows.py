@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from meanbead.store.tables import (
+    ShelfRow,
     VersionedRow,
     now,
 )
@@ -29,8 +30,9 @@ class Stale(RuntimeError):
 
 
 def all_rows(session: Session, table: type[Row]) -> Sequence[Row]:
-    """Rows that are not deleted, in the order of their making."""
-    return session.scalars(select(table).where(table.deleted_at.is_(None)).order_by(table.id)).all()
+    """Rows that are not deleted: those of the shelf in people's own order, others in that of their making."""
+    order = (table.position, table.id) if issubclass(table, ShelfRow) else (table.id,)
+    return session.scalars(select(table).where(table.deleted_at.is_(None)).order_by(*order)).all()
 
 
 def get(session: Session, table: type[Row], row_id: int, *, deleted: bool = False) -> Row:

@@ -50,28 +50,44 @@ class VersionedRow:
         return {"version_id_col": cls.version}
 
 
-class Machine(VersionedRow, Base):
-    """A machine; ``printer`` is a core Printer."""
+class ShelfRow(VersionedRow):
+    """What lies on the shelf: in an order of people's own; ``sources`` says which of its figures (by dotted name) were
+    measured or set; the others are typical."""
+
+    position: Mapped[float] = mapped_column(default=0.0)
+    sources: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+
+
+class Machine(ShelfRow, Base):
+    """A machine; ``printer`` is a core Printer. It holds a nozzle, fitted on a day and run for so many hours since, and a
+    spool. ``console`` says where its console listens, how fast, and which command reports its settings."""
 
     __tablename__ = "machines"
     printer: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    nozzle_id: Mapped[int | None] = mapped_column(ForeignKey("nozzles.id"))
+    spool_id: Mapped[int | None] = mapped_column(ForeignKey("spools.id"))
+    fitted_on: Mapped[date | None] = mapped_column(Date)
+    hours_run: Mapped[float] = mapped_column(default=0.0)
+    console: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
 
 
-class NozzleRow(VersionedRow, Base):
-    """A nozzle; ``nozzle`` is a core Nozzle."""
+class NozzleRow(ShelfRow, Base):
+    """A nozzle; ``nozzle`` is a core Nozzle. ``wear`` is what it has been through: hours, hours and grams of abrasive
+    plastic, and by when it is thought to be worn."""
 
     __tablename__ = "nozzles"
     nozzle: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    wear: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
 
 
-class MaterialRow(VersionedRow, Base):
+class MaterialRow(ShelfRow, Base):
     """A material; ``material`` is a core Material."""
 
     __tablename__ = "materials"
     material: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
-class Purpose(VersionedRow, Base):
+class Purpose(ShelfRow, Base):
     """What parts are for; ``limits`` is a core Limits."""
 
     __tablename__ = "purposes"
@@ -79,7 +95,8 @@ class Purpose(VersionedRow, Base):
 
 
 class Part(VersionedRow, Base):
-    """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays.
+    """A part. The file as it came is kept, and the sound mesh made of it, as raw little-endian arrays. ``chosen_id`` is the
+    column that is *the* one; where nobody chose, or it is gone, the first is.
 
     ``vertices`` are as read; ``pose`` says how the part stands. ``facts``, ``digest`` and ``picture`` are of that pose.
     ``guessed`` is a core Guesses where the surface was open, and ``guessed_faces`` (u1) marks its triangles.
@@ -92,6 +109,7 @@ class Part(VersionedRow, Base):
     note: Mapped[str] = mapped_column(String(400), default="")
     pose: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     purpose_id: Mapped[int | None] = mapped_column(ForeignKey("purposes.id"))
+    chosen_id: Mapped[int | None] = mapped_column(ForeignKey("recipes.id", use_alter=True))
     quantity: Mapped[int] = mapped_column(default=1)
     due_on: Mapped[date | None] = mapped_column(Date)
     source: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
@@ -118,13 +136,20 @@ class Upload(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
-class Spool(VersionedRow, Base):
-    """A spool of a material: what is left on it, and when it was last dried."""
+class SpoolRow(ShelfRow, Base):
+    """A spool of a material; the other columns are a core Spool's."""
 
     __tablename__ = "spools"
     material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
     left_g: Mapped[float] = mapped_column()
+    empty_g: Mapped[float | None] = mapped_column()
+    opened_on: Mapped[date | None] = mapped_column(Date)
     dried_on: Mapped[date | None] = mapped_column(Date)
+    dried_temp_c: Mapped[float | None] = mapped_column()
+    dried_h: Mapped[float | None] = mapped_column()
+    kept: Mapped[str] = mapped_column(String(10), default="open")
+
+    material: Mapped[MaterialRow] = relationship(lazy="selectin")
 
 
 class House(VersionedRow, Base):
@@ -156,16 +181,18 @@ class RecipeRow(VersionedRow, Base):
     machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"))
     nozzle_id: Mapped[int] = mapped_column(ForeignKey("nozzles.id"))
     material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    spool_id: Mapped[int | None] = mapped_column(ForeignKey("spools.id"))
     position: Mapped[float] = mapped_column(default=0.0)
     choices: Mapped[dict[str, Any]] = mapped_column(JSONB)
     gcode_id: Mapped[int | None] = mapped_column(ForeignKey("gcode_files.id"))
     house_id: Mapped[int | None] = mapped_column(ForeignKey("house_recipes.id"), index=True)
     house_version: Mapped[int | None] = mapped_column()
 
-    part: Mapped[Part] = relationship(lazy="selectin")
+    part: Mapped[Part] = relationship(lazy="selectin", foreign_keys=[part_id])
     machine: Mapped[Machine] = relationship()
     nozzle: Mapped[NozzleRow] = relationship()
     material: Mapped[MaterialRow] = relationship()
+    spool: Mapped[SpoolRow | None] = relationship(lazy="selectin")
     gcode: Mapped[GcodeFile | None] = relationship(lazy="selectin")
     house: Mapped[HouseRecipe | None] = relationship(lazy="selectin")
 
