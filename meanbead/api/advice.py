@@ -19,7 +19,6 @@ from meanbead.core.rules import findings
 from meanbead.services.advice import AdviceInputs, load_advice
 from meanbead.store.tables import (
     Part,
-    Purpose,
     RecipeRow,
 )
 
@@ -37,7 +36,8 @@ def list_findings(recipe_id: int) -> FindingsOut:
     with session() as db:
         row = store.recipes.get_recipe(db, recipe_id)
         part = store.rows.get(db, Part, row.part_id)
-        purpose = "" if part.purpose_id is None else store.rows.get(db, Purpose, part.purpose_id).name
+        named = store.shelf.purpose_of(db, part)
+        purpose = "" if named is None else named.name
         estimate = store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
         if row.gcode_id is not None:
             return FindingsOut(findings=[] if estimate is None else estimate.findings, measures=None, purpose=purpose)

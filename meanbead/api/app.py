@@ -20,12 +20,10 @@ from meanbead.api import (
     part_views,
     parts,
     problems,
-    purposes,
     recipes,
     search,
     settings,
     shelf,
-    spools,
     strokes,
     uploads,
 )
@@ -49,8 +47,6 @@ _NOUNS = (
     house_rules,
     shelf,
     machines,
-    purposes,
-    spools,
     jobs,
     health,
 )

@@ -20,7 +20,8 @@ from meanbead.api.jobs import start
 from meanbead.api.jobs_schemas import JobOut, job_out
 from meanbead.core.compare.sensitivity import sensitivities
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, Printer
+from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle
+from meanbead.core.model.shop import Shop
 from meanbead.core.recipe.preview import Preview, preview
 from meanbead.store import jobs
 from meanbead.store.tables import (
@@ -113,12 +114,18 @@ def list_sensitivities(recipe_id: int, json_data: SensitivityAsk) -> Sensitiviti
 @blueprint.input(PreviewAsk)
 @blueprint.output(Preview)
 def preview_recipe(json_data: PreviewAsk) -> Preview:
-    """Bead, flow and ceiling of choices that are not stored."""
+    """Bead, flow and ceiling of choices that are not stored, as the house and the part's purpose fill them in."""
     with session() as db:
-        printer = Printer.model_validate(store.rows.get(db, Machine, json_data.machine_id).printer)
-        nozzle = Nozzle.model_validate(store.rows.get(db, NozzleRow, json_data.nozzle_id).nozzle)
-        material = Material.model_validate(store.rows.get(db, MaterialRow, json_data.material_id).material)
-    return preview(json_data.choices, printer, nozzle, material)
+        house = store.house.house_of(db)
+        machine = store.rows.get(db, Machine, json_data.machine_id, deleted=True)
+        printer = store.recipes.printer_of(machine, Shop.model_validate(house.shop))
+        nozzle = Nozzle.model_validate(store.rows.get(db, NozzleRow, json_data.nozzle_id, deleted=True).nozzle)
+        material = Material.model_validate(
+            store.rows.get(db, MaterialRow, json_data.material_id, deleted=True).material
+        )
+        part = None if json_data.part_id is None else store.rows.get(db, Part, json_data.part_id)
+        standards = store.recipes.standards_of(db, house, part)
+    return preview(json_data.choices, printer, nozzle, material, standards)
 
 
 @blueprint.post("/waterfalls")

@@ -43,6 +43,7 @@ class PreviewAsk(Schema):
     machine_id: RowId
     nozzle_id: RowId
     material_id: RowId
+    part_id: RowId | None = None
     choices: Recipe
 
 

@@ -60,7 +60,8 @@ def guessed(part_id: int) -> Response:
     with session() as db:
         part = store.rows.get(db, Part, part_id)
         row = db.scalar(select(Part).where(Part.id == part_id).options(undefer(Part.guessed_faces)))
-        marks = None if row is None else row.guessed_faces
+        # Of a part that was cut, nobody knows any more which triangles were guessed.
+        marks = None if row is None or part.pose.get("cuts") else row.guessed_faces
         count = int(part.facts["triangles"])
     found = np.zeros(count, "<f4") if marks is None else np.frombuffer(marks, "u1").astype("<f4")
     return binary(found.tobytes(), keep=True)

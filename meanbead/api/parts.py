@@ -32,20 +32,27 @@ blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts"
 @blueprint.get("")
 @blueprint.output(PartsOut)
 def list_parts() -> PartsOut:
-    """All parts, the newest first, each with its first column's result."""
+    """All parts, the newest first, each with its chosen column's result."""
     with session() as db:
         parts = list(store.rows.all_rows(db, Part))[::-1]
         return PartsOut(parts=[part_out(part, _headline(db, part)) for part in parts])
 
 
 def _headline(db: Session, part: Part) -> Headline | None:
-    columns = store.recipes.recipes_of(db, part.id)
-    if not columns:
+    chosen = store.recipes.chosen_column(part, store.recipes.recipes_of(db, part.id))
+    if chosen is None:
         return None
-    estimate = store.estimates.find_estimate(db, services.digests.inputs_digest(columns[0], part.digest))
+    estimate = store.estimates.find_estimate(db, services.digests.inputs_digest(chosen, part.digest))
+    outdated = estimate is None
+    estimate = estimate or store.estimates.latest_estimate(db, chosen.id)
     if estimate is None:
         return None
-    return Headline(recipe_name=columns[0].name, print_time_s=estimate.print_time_s, filament_g=estimate.filament_g)
+    return Headline(
+        recipe_name=chosen.name,
+        print_time_s=estimate.print_time_s,
+        filament_g=estimate.filament_g,
+        outdated=outdated,
+    )
 
 
 @blueprint.post("")
@@ -85,7 +92,7 @@ def get_part(part_id: int) -> PartOut:
 @blueprint.input(PartEdit)
 @blueprint.output(PartOut)
 def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
-    """Rename a part, stand it otherwise, or say what it is for, how many are wanted, and by when."""
+    """Rename a part, stand or cut it otherwise, or say what it is for, how many are wanted, and by when."""
     said = json_data.model_fields_set
     with session() as db:
         part = store.rows.get_for_edit(db, Part, part_id, json_data.version)
@@ -101,11 +108,22 @@ def edit_part(part_id: int, json_data: PartEdit) -> PartOut:
             part.purpose_id = (
                 None if json_data.purpose_id is None else store.rows.get(db, Purpose, json_data.purpose_id).id
             )
+        if "chosen_id" in said:
+            _choose(db, part, json_data.chosen_id)
         if json_data.pose is not None:
             services.parts.set_pose(db, part, json_data.pose)
+        if json_data.cut is not None:
+            services.parts.cut_part(db, part, json_data.cut.axis, json_data.cut.at_mm, json_data.cut.keep)
+        if json_data.pose is not None or json_data.cut is not None:
             _stop_work_on(db, part_id)
         db.flush()
         return part_out(part, _headline(db, part))
+
+
+def _choose(db: Session, part: Part, recipe_id: int | None) -> None:
+    if recipe_id is not None and store.recipes.get_recipe(db, recipe_id).part_id != part.id:
+        raise PartError("That recipe belongs to another part.", field="chosen_id")
+    part.chosen_id = recipe_id
 
 
 @blueprint.post("/<int:part_id>/split")

@@ -10,17 +10,19 @@ from pydantic import Field
 from meanbead.api.schema import Name, RowId, Schema, Version
 from meanbead.core.model import PartFacts, Pose
 from meanbead.core.model.part import Guesses
+from meanbead.core.part.pose import Axis, Side
 from meanbead.store.tables import (
     Part,
 )
 
 
 class Headline(Schema):
-    """The first column's result, for the list of parts."""
+    """The chosen column's result, for the list of parts; ``outdated`` where what it rests on has changed since."""
 
     recipe_name: str
     print_time_s: float
     filament_g: float
+    outdated: bool = False
 
 
 class PartOut(Schema):
@@ -35,6 +37,7 @@ class PartOut(Schema):
     picture: str
     pose: Pose
     purpose_id: int | None
+    chosen_id: int | None
     quantity: int
     due_on: date | None
     guessed: Guesses | None
@@ -47,14 +50,25 @@ class PartsOut(Schema):
     parts: list[PartOut]
 
 
+class CutAsk(Schema):
+    """Where a part is cut as it stands, mm along an axis (z from the bed), and which side is kept."""
+
+    axis: Axis = "z"
+    at_mm: Annotated[float, Field(ge=-2000, le=2000)]
+    keep: Side = "above"
+
+
 class PartEdit(Schema):
-    """A change of a part; what is left out stays. A ``due_on`` of null takes the date away, likewise a purpose."""
+    """A change of a part; what is left out stays. A ``due_on`` of null takes the date away, likewise a
+    purpose, and the choice of *the* column."""
 
     version: Version
     name: Name | None = None
     note: Annotated[str, Field(max_length=400)] | None = None
     pose: Pose | None = None
+    cut: CutAsk | None = None
     purpose_id: RowId | None = None
+    chosen_id: RowId | None = None
     quantity: Annotated[int, Field(ge=1, le=100_000)] | None = None
     due_on: date | None = None
 
@@ -77,6 +91,7 @@ def part_out(row: Part, headline: Headline | None = None) -> PartOut:
         picture=f"/api/parts/{row.id}/picture?{row.digest[:12]}",
         pose=Pose.model_validate(row.pose),
         purpose_id=row.purpose_id,
+        chosen_id=row.chosen_id,
         quantity=row.quantity,
         due_on=row.due_on,
         guessed=None if row.guessed is None else Guesses.model_validate(row.guessed),

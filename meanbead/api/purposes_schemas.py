@@ -2,30 +2,30 @@
 
 from __future__ import annotations
 
-from meanbead.api.schema import Name, Schema, Version
+from meanbead.api.shelf_schemas import ShelfRowAdd, ShelfRowEdit, ShelfRowOut, common
 from meanbead.core.model import Limits
-from meanbead.store.tables import (
-    Purpose,
-)
+from meanbead.store.shelf import Used
+from meanbead.store.tables import Purpose
 
 
-class PurposeOut(Schema):
+class PurposeOut(ShelfRowOut):
     """What parts are for, with its limits."""
 
-    id: int
-    name: str
-    version: int
     limits: Limits
 
 
-class PurposeEdit(Schema):
-    """A change of a purpose; what is left out stays."""
+class PurposeAdd(ShelfRowAdd):
+    """A new purpose."""
 
-    version: Version
-    name: Name | None = None
     limits: Limits | None = None
 
 
-def purpose_out(row: Purpose) -> PurposeOut:
+class PurposeEdit(ShelfRowEdit):
+    """A change of a purpose; what is left out stays."""
+
+    limits: Limits | None = None
+
+
+def purpose_out(row: Purpose, used: Used | None = None) -> PurposeOut:
     """A purpose's row as it is given out."""
-    return PurposeOut(id=row.id, name=row.name, version=row.version, limits=Limits.model_validate(row.limits))
+    return PurposeOut(**common(row, used), limits=Limits.model_validate(row.limits))

@@ -35,6 +35,7 @@ from meanbead.store.tables import (
     NozzleRow,
     Part,
     RecipeRow,
+    SpoolRow,
 )
 
 blueprint = APIBlueprint("recipes", __name__, url_prefix="/api", tag="Recipes")
@@ -82,7 +83,7 @@ def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
     if original.gcode_id is not None:
         raise MeanBeadError("A replayed file does not tell its settings.", field="copy_of")
     nozzle = store.rows.get(db, NozzleRow, asked.nozzle_id)
-    recipe, printer, old, material = store.recipes.recipe_inputs(original)
+    recipe, printer, old, material, standards = store.recipes.recipe_inputs(original)
     return store.recipes.add_recipe(
         db,
         part,
@@ -90,7 +91,7 @@ def _copied(db: Session, part: Part, asked: RecipeAdd) -> RecipeRow:
         machine_id=original.machine_id,
         nozzle_id=nozzle.id,
         material_id=original.material_id,
-        choices=adapted(recipe, printer, old, Nozzle.model_validate(nozzle.nozzle), material),
+        choices=adapted(recipe, printer, old, Nozzle.model_validate(nozzle.nozzle), material, standards),
         after=original,
     )
 
@@ -217,6 +218,8 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
             row.nozzle = store.rows.get(db, NozzleRow, json_data.nozzle_id)
         if json_data.material_id is not None:
             row.material = store.rows.get(db, MaterialRow, json_data.material_id)
+        if "spool_id" in json_data.model_fields_set:
+            _take_spool(db, row, json_data.spool_id)
         if json_data.choices is not None:
             row.choices = store.recipes.stored_choices(json_data.choices)
         if json_data.take_version is not None:
@@ -227,6 +230,13 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
         if services.digests.inputs_digest(row, part.digest) != before:
             jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
         return _full(db, store.recipes.get_recipe(db, recipe_id), part)
+
+
+def _take_spool(db: Session, row: RecipeRow, spool_id: int | None) -> None:
+    """Name the spool that a column is printed from; it brings its material."""
+    row.spool = None if spool_id is None else store.rows.get(db, SpoolRow, spool_id)
+    if row.spool is not None:
+        row.material = row.spool.material
 
 
 @blueprint.post("/recipes/<int:recipe_id>/delete")
@@ -263,15 +273,13 @@ def recipe_versions(recipe_id: int) -> VersionsOut:
 
 
 def _full(db: Session, row: RecipeRow, part: Part) -> RecipeOut:
+    inputs = services.digests.inputs_digest(row, part.digest)
+    estimate = store.estimates.find_estimate(db, inputs)
     if row.gcode_id is not None:
-        return recipe_out(
-            row, estimate=store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
-        )
+        return recipe_out(row, estimate=estimate, inputs=inputs)
     try:
         shown = preview(*store.recipes.recipe_inputs(row))
     except MeanBeadError as problem:
         # A machine or nozzle edited elsewhere can make a stored recipe contradict itself: show it, with the reason.
-        return recipe_out(row, problem=str(problem))
-    return recipe_out(
-        row, shown, estimate=store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
-    )
+        return recipe_out(row, problem=str(problem), inputs=inputs)
+    return recipe_out(row, shown, estimate=estimate, inputs=inputs)

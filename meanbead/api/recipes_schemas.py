@@ -43,12 +43,14 @@ class RecipeOut(Schema):
     id: int
     part_id: int
     part_digest: str
+    inputs: str
     name: str
     version: int
     position: float
     machine_id: int
     nozzle_id: int
     material_id: int
+    spool_id: int | None
     choices: Recipe
     gcode: GcodeOut | None = None
     house: HouseOrigin | None = None
@@ -65,7 +67,7 @@ class RecipesOut(Schema):
 
 class RecipeAdd(Schema):
     """A new column: a duplicate right of the original (``copy_of``), carried over to another nozzle if ``nozzle_id``
-    names one, or with ``settings`` changed; a house recipe (``house_id``); a bead in a short line such as ``0.6 / 0.4 / 0.75`` (``line``); or fresh.
+    names one, or with ``settings`` changed; a house recipe (``house_id``); a bead in a short line such as ``0.6 / 0.28 / 0.7`` (``line``); or fresh.
     """
 
     copy_of: RowId | None = None
@@ -77,13 +79,14 @@ class RecipeAdd(Schema):
 
 
 class RecipeEdit(Schema):
-    """A change of a column; what is left out stays. With ``take_version`` it holds again what it held then."""
+    """A change of a column; what is left out stays. A spool brings its material; null leaves it open. With ``take_version`` it holds again what it held then."""
 
     version: Version
     name: Name | None = None
     machine_id: RowId | None = None
     nozzle_id: RowId | None = None
     material_id: RowId | None = None
+    spool_id: RowId | None = None
     choices: Recipe | None = None
     take_version: Version | None = None
 
@@ -111,19 +114,25 @@ class VersionsOut(Schema):
 
 
 def recipe_out(
-    row: RecipeRow, preview: Preview | None = None, problem: str | None = None, estimate: Estimate | None = None
+    row: RecipeRow,
+    preview: Preview | None = None,
+    problem: str | None = None,
+    estimate: Estimate | None = None,
+    inputs: str = "",
 ) -> RecipeOut:
-    """A recipe's row as it is given out."""
+    """A recipe's row as it is given out. ``inputs`` is the digest of all that its figures are computed from."""
     return RecipeOut(
         id=row.id,
         part_id=row.part_id,
         part_digest=row.part.digest,
+        inputs=inputs,
         name=row.name,
         version=row.version,
         position=row.position,
         machine_id=row.machine_id,
         nozzle_id=row.nozzle_id,
         material_id=row.material_id,
+        spool_id=_own_spool(row),
         choices=Recipe.model_validate(row.choices),
         gcode=GcodeOut(file_name=row.gcode.file_name, size_bytes=row.gcode.size_bytes) if row.gcode else None,
         house=_origin(row),
@@ -131,6 +140,13 @@ def recipe_out(
         problem=problem,
         estimate=estimate,
     )
+
+
+def _own_spool(row: RecipeRow) -> int | None:
+    """The spool that a column names, while it is there and of the column's material."""
+    spool = row.spool
+    there = spool is not None and spool.deleted_at is None and spool.material_id == row.material_id
+    return row.spool_id if there else None
 
 
 def _origin(row: RecipeRow) -> HouseOrigin | None:

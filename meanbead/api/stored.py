@@ -23,7 +23,7 @@ from meanbead.store.tables import (
     Part,
     Purpose,
     RecipeRow,
-    Spool,
+    SpoolRow,
     VersionedRow,
 )
 
@@ -42,4 +42,4 @@ stored_out.register(Part, part_out)
 stored_out.register(HouseRecipe, house_out)
 stored_out.register(Purpose, purpose_out)
 stored_out.register(House, house_rules_out)
-stored_out.register(Spool, spool_out)
+stored_out.register(SpoolRow, spool_out)

@@ -88,7 +88,7 @@ def _file(recipe_id: int) -> DrawnFile | None:
         row = store.recipes.get_recipe(db, recipe_id)
         if row.gcode is None:
             return None
-        _, printer, nozzle, material = store.recipes.recipe_inputs(row)
+        _, printer, nozzle, material, _ = store.recipes.recipe_inputs(row)
         key = (row.gcode.digest, printer, nozzle, material)
         content = store.gcode_files.gcode_content(db, row.gcode.id)
     return context().drawings.get(

@@ -46,13 +46,13 @@ class Advice(WorkerCase):
         self.assertNotIn("outer_speed", self.rules(made))
 
     def test_house_rules_choose_the_school_that_speaks(self) -> None:
-        column = self.column({"layer_height_mm": 0.32})
-        self.assertIn("three quarters", self.rules(column)["layer_height_high"]["school"])
+        column = self.column({"layer_height_mm": 0.31})
+        self.assertNotIn("layer_height_high", self.rules(column))
         house = self.call("GET", "/api/house-rules")
         self.assertEqual(house["rules"], HouseRules().model_dump())
-        rules = house["rules"] | {"layer_height_ceiling": "four_fifths"}
+        rules = house["rules"] | {"layer_height_ceiling": "three_quarters"}
         changed = self.call("PATCH", "/api/house-rules", {"version": house["version"], "rules": rules})
-        self.assertNotIn("layer_height_high", self.rules(column))
+        self.assertIn("three quarters", self.rules(column)["layer_height_high"]["school"])
         self.call("PATCH", "/api/house-rules", {"version": house["version"], "rules": rules}, 409)
         back = {"version": changed["version"], "rules": house["rules"]}
         self.call("PATCH", "/api/house-rules", back)

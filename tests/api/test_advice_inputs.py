@@ -8,8 +8,8 @@ from typing import Any
 from meanbead import store
 from meanbead.core.estimate import Engine
 from meanbead.core.formulas.strength import shell_mm
-from meanbead.services.advice import DRY_FOR, AdviceInputs, load_advice
-from meanbead.store.tables import MaterialRow, NozzleRow, Purpose, Spool
+from meanbead.services.advice import AdviceInputs, load_advice
+from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Purpose, SpoolRow
 from tests.api.test_api import ApiCase
 
 WEDNESDAY = datetime(2024, 5, 15, 9, 30, tzinfo=UTC)
@@ -23,7 +23,7 @@ class AroundAColumn(ApiCase):
     def spool(self, left_g: float, dried_on: date | None) -> int:
         with self.database.session.begin() as session:
             material = store.rows.all_rows(session, MaterialRow)[0]
-            row = Spool(name="Spool", material_id=material.id, left_g=left_g, dried_on=dried_on)
+            row = SpoolRow(name="Spool", material_id=material.id, left_g=left_g, dried_on=dried_on)
             session.add(row)
             session.flush()
             return row.id
@@ -31,7 +31,7 @@ class AroundAColumn(ApiCase):
     def take_off(self, *ids: int) -> None:
         with self.database.session.begin() as session:
             for recipe_id in ids:
-                store.rows.delete(session, session.get_one(Spool, recipe_id))
+                store.rows.delete(session, session.get_one(SpoolRow, recipe_id))
 
     def test_without_a_purpose_no_limit_holds(self) -> None:
         found = self.looked_at(self.columns(self.upload())[0]["id"])
@@ -51,16 +51,40 @@ class AroundAColumn(ApiCase):
 
     def test_the_fullest_spool_speaks_and_dryness_wears_off(self) -> None:
         column = self.columns(self.upload())[0]["id"]
-        lately = WEDNESDAY.date() - DRY_FOR
-        spools = [self.spool(300, None), self.spool(700, lately)]
+        with self.database.session.begin() as session:
+            row = store.rows.all_rows(session, MaterialRow)[0]
+            before = row.material
+            row.material = before | {"damp_prone": True, "open_hours": 48}
+        spools = [self.spool(300, None), self.spool(700, WEDNESDAY.date() - timedelta(days=1))]
         found = self.looked_at(column, WEDNESDAY).shop
         self.assertEqual((found.spool_left_g, found.spool_dry), (700, True))
-        later = self.looked_at(column, WEDNESDAY + timedelta(days=1)).shop
+        later = self.looked_at(column, WEDNESDAY + timedelta(days=2)).shop
         self.assertIs(later.spool_dry, False)
+        self.assertIn("3 days ago", later.spool_says)
         self.take_off(spools[1])
         left = self.looked_at(column, WEDNESDAY).shop
-        self.assertEqual((left.spool_left_g, left.spool_dry), (300, False))
+        self.assertEqual((left.spool_left_g, left.spool_dry), (300, None))
         self.take_off(spools[0])
+        with self.database.session.begin() as session:
+            store.rows.all_rows(session, MaterialRow)[0].material = before
+
+    def test_the_columns_own_spool_goes_before_the_machines_and_that_before_the_fullest(self) -> None:
+        column = self.columns(self.upload())[0]
+        spools = [self.spool(grams, None) for grams in (200, 400, 900)]
+
+        def left() -> float | None:
+            return self.looked_at(column["id"]).shop.spool_left_g
+
+        self.assertEqual(left(), 900)
+        with self.database.session.begin() as session:
+            store.rows.get(session, Machine, column["machine_id"]).spool_id = spools[1]
+        self.assertEqual(left(), 400)
+        body = {"version": column["version"], "spool_id": spools[0]}
+        told = self.call("PATCH", f"/api/recipes/{column['id']}", body)
+        self.assertEqual((told["spool_id"], left()), (spools[0], 200))
+        with self.database.session.begin() as session:
+            store.rows.get(session, Machine, column["machine_id"]).spool_id = None
+        self.take_off(*spools)
 
     def test_the_hour_is_that_of_the_week_and_does_not_make_advice_new(self) -> None:
         column = self.columns(self.upload())[0]["id"]

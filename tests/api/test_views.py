@@ -155,8 +155,8 @@ class Recipes(ApiCase):
         adapted = self.add(part, {"copy_of": one["id"], "nozzle_id": other["nozzle_id"]})
         self.assertEqual(adapted["choices"]["layer_height_mm"], 0.3)
         self.assertEqual(adapted["nozzle_id"], other["nozzle_id"])
-        short = self.add(part, {"line": "0.6 / 0.4 / 0.75"})
-        self.assertEqual((short["name"], short["choices"]["layer_height_mm"]), ("0.6 / 0.4 / 0.75", 0.4))
+        short = self.add(part, {"line": "0.6 / 0.28 / 0.7"})
+        self.assertEqual((short["name"], short["choices"]["layer_height_mm"]), ("0.6 / 0.28 / 0.7", 0.28))
         for line, word in (
             ("0.55 / 0.2", "no 0.55 mm nozzle"),
             ("as thick as you like", "does not say"),

@@ -90,7 +90,17 @@ class LiveServer:
 @lru_cache(maxsize=1)
 def live_server() -> LiveServer:
     """The run's server with the sample workshop, on a free port."""
-    database = new_database("live", samples=True)
+    return _served(new_database("live", samples=True))
+
+
+def empty_server() -> LiveServer:
+    """A server with a workshop as ``./start --empty`` makes it: a typical machine, two nozzles and a plastic."""
+    database = new_database("live_empty")
+    fill_if_empty(database, samples=False)
+    return _served(database)
+
+
+def _served(database: Database) -> LiveServer:
     engine = Engine()
     worker = WorkerThread(database, engine)
     worker.start()
