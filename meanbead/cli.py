@@ -93,6 +93,15 @@ def _parser() -> argparse.ArgumentParser:
     search.add_argument("--seconds", type=float, default=None, help="how long it may take, about")
     search.set_defaults(run=_search)
 
+    settings = commands.add_parser("settings", help="every setting that a recipe comes to, with its reason")
+    _job_arguments(settings)
+    settings.add_argument(
+        "--house", metavar="H.json", type=Path, help="house rules; left out, the usual school of each"
+    )
+    settings.add_argument("--limits", metavar="L.json", type=Path, help="limits of what the part is for")
+    settings.add_argument("--json", action="store_true", help="print one JSON object")
+    settings.set_defaults(run=_settings)
+
     gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")
     gcode.add_argument("file", metavar="FILE", type=Path)
     gcode.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
@@ -185,7 +194,9 @@ def _estimate(arguments: argparse.Namespace) -> None:
         f"{duration(result.interval.high_s)}, {result.interval.source})"
     )
     print(f"whole      {duration(result.whole_time_s)}   with heat-up and start routine")
-    print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m, {result.filament_cost:.2f} cost")
+    print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m")
+    costs = f"{result.filament_cost:.2f} filament, {result.power_cost:.2f} electricity, {result.wear_cost:.2f} wear"
+    print(f"cost       {result.cost:.2f}   {costs}")
     sampled = f"   {result.layers_planned} planned, within {100 * result.sampling_error:.1f} %"
     print(f"layers     {result.layers}{sampled if result.layers_planned < result.layers else ''}")
     if result.lost_mm3 + result.overfilled_mm3 > 0.001 * result.filament_mm3:
@@ -203,17 +214,31 @@ def _estimate(arguments: argparse.Namespace) -> None:
 def _job(arguments: argparse.Namespace) -> PrintJob:
     from meanbead.core.estimate.engine import PrintJob
 
+    return PrintJob(_solid(arguments), *_inputs(arguments))
+
+
+def _inputs(arguments: argparse.Namespace) -> tuple[Recipe, Printer, Nozzle, Material]:
+    from meanbead.core.gcode.routine import with_routines
+
     recipe = _read(arguments.recipe, Recipe)
     nozzle = _read(arguments.nozzle, Nozzle)
     if arguments.nozzle is None and recipe.nozzle_diameter_mm is not None:
         nozzle = Nozzle(bore_mm=recipe.nozzle_diameter_mm)
-    return PrintJob(
-        solid=_solid(arguments),
-        recipe=recipe,
-        printer=_read(arguments.printer, Printer),
-        nozzle=nozzle,
-        material=_read(arguments.material, Material),
-    )
+    return recipe, with_routines(_read(arguments.printer, Printer)), nozzle, _read(arguments.material, Material)
+
+
+def _settings(arguments: argparse.Namespace) -> None:
+    from meanbead.core.model import Limits, Standards
+    from meanbead.core.model.house import HouseRules
+    from meanbead.core.recipe.settings_sheet import settings_sheet
+
+    standards = Standards(house=_read(arguments.house, HouseRules), limits=_read(arguments.limits, Limits))
+    rows = settings_sheet(*_inputs(arguments), standards)
+    if arguments.json:
+        print(json.dumps({"settings": [row.model_dump() for row in rows]}, ensure_ascii=False))
+        return
+    for row in rows:
+        print(f"{row.label:<28} {row.shown:>14} {row.unit:<6} {row.why}")
 
 
 def _advice_context(engine: Engine, job: PrintJob, arguments: argparse.Namespace) -> tuple[AdviceContext, SearchLimits]:

@@ -43,6 +43,24 @@ class Shell(unittest.TestCase):
             self.assertIn(key, facts)
         self.assertIn("20.00 x 20.00 x 10.00 mm", self.run_it("facts", self.part)[1])
 
+    def test_settings_tell_every_key_with_its_reason(self) -> None:
+        recipe = self.file("r.json", '{"walls": 5, "nozzle_diameter_mm": 0.6}')
+        printer = self.file("p.json", '{"z_screw": {"lead_mm": 8}}')
+        material = self.file("m.json", '{"name": "Sticky", "top_speed_mm_s": 20}')
+        house = self.file("h.json", '{"seam": "scattered"}')
+        words = ("settings", "--recipe", recipe, "--printer", printer, "--material", material, "--house", house)
+        code, out, _ = self.run_it(*words, "--json")
+        self.assertEqual(code, 0)
+        told = {row["key"]: row for row in json.loads(out)["settings"]}
+        self.assertEqual((told["walls"]["value"], told["walls"]["by"]), (5, "choice"))
+        self.assertEqual((told["seam"]["value"], told["seam"]["by"]), ("scattered", "house"))
+        self.assertEqual((told["speed_mm_s.top"]["value"], told["speed_mm_s.top"]["by"]), (20, "plastic"))
+        self.assertEqual((told["layer_height_mm"]["value"], told["layer_height_mm"]["unit"]), (0.32, "mm"))
+        self.assertTrue(all(row["why"] for row in told.values()))
+        self.assertIn("By house rule", self.run_it(*words)[1])
+        code, _, said = self.run_it("settings", "--house", self.file("x.json", '{"seam": "inside"}'))
+        self.assertEqual((code, said.count("\n")), (2, 1))
+
     def test_levers(self) -> None:
         limits = self.file("l.json", '{"shell_mm": 0.8, "flow_margin": 0.1}')
         code, out, _ = self.run_it(

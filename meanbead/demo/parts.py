@@ -48,11 +48,13 @@ def _rounded_plate(x: float, y: float, z: float, radius: float) -> Manifold:
     return core.offset(radius, JoinType.Round, 2.0, SEGMENTS).extrude(z)
 
 
-def pencil_cup() -> Manifold:
-    """A cup whose wall is 2.35 mm thick: two lines a side leave a sliver to be filled, three a side fill it."""
-    outer = Manifold.cylinder(90, 32, 37, SEGMENTS)
-    inner = Manifold.cylinder(90, 29.65, 34.65, SEGMENTS).translate((0, 0, 2))
-    return outer - inner
+def herb_trough() -> Manifold:
+    """A trough whose wall is 2.35 mm thick: two lines a side leave a sliver to be filled, three a side fill it."""
+    wall = 2.35
+    outer = _rounded_plate(104, 46, 58, 11)
+    inner = _rounded_plate(104 - 2 * wall, 46 - 2 * wall, 58, 11 - wall).translate((0, 0, 2))
+    drains = Manifold.batch_boolean([_rod(6, 3, (x, 0, -1)) for x in (-30, 0, 30)], _ADD)
+    return outer - inner - drains
 
 
 def shelf_bracket() -> Manifold:
@@ -157,5 +159,5 @@ SAMPLE_PARTS = (
     ),
     SamplePart("Domed knob", "domed-knob.stl", "A dome: layer steps show where it is nearly flat.", domed_knob),
     SamplePart("Shelf bracket", "shelf-bracket.stl", "A solid workhorse: strength and infill decide.", shelf_bracket),
-    SamplePart("Pencil cup", "pencil-cup.stl", "A thin wall: one wall more removes a sliver of infill.", pencil_cup),
+    SamplePart("Herb trough", "herb-trough.stl", "A thin wall: one wall more removes a sliver of infill.", herb_trough),
 )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import date, timedelta
 from typing import Any
 
@@ -13,16 +13,28 @@ from meanbead.core.estimate import Engine
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
+from meanbead.core.shelf import typical_plastics
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.store.database import Database
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, Part, Purpose, Spool, plain
+from meanbead.store.tables import (
+    HouseRecipe,
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+    Purpose,
+    RecipeRow,
+    ShelfRow,
+    SpoolRow,
+    plain,
+)
 
 MACHINES: dict[str, dict[str, Any]] = {
     "Heron": {
         "bed_mm": {"x": 220, "y": 220, "z": 240},
         "kinematics": "bed_moving",
         "drive": "long_tube",
-        "z_step_mm": 0.04,
+        "z_screw": {"lead_mm": 8},
         "max_speed_mm_s": {"x": 300, "y": 250, "z": 12, "e": 60},
         "max_acceleration_mm_s2": {"x": 3000, "y": 2500, "z": 150, "e": 4000},
         "acceleration_mm_s2": {"print": 900, "travel": 1000, "retract": 1500},
@@ -30,13 +42,15 @@ MACHINES: dict[str, dict[str, Any]] = {
         "hotend": {"melt_zone_mm": 12, "lining": "ptfe", "max_temp_c": 260, "heater_w": 40},
         "start_time_s": 55,
         "clean_acceleration_mm_s2": 2200,
+        "wear_per_h": 0.12,
+        "power_w": 130,
         "limits_source": "set",
     },
     "Kestrel": {
         "bed_mm": {"x": 256, "y": 256, "z": 256},
         "kinematics": "gantry",
         "drive": "direct",
-        "z_step_mm": 0.02,
+        "z_screw": {"lead_mm": 4},
         "max_speed_mm_s": {"x": 500, "y": 500, "z": 20, "e": 70},
         "max_acceleration_mm_s2": {"x": 10000, "y": 10000, "z": 400, "e": 8000},
         "acceleration_mm_s2": {"print": 5000, "travel": 8000, "retract": 4000},
@@ -45,6 +59,8 @@ MACHINES: dict[str, dict[str, Any]] = {
         "bed_heater": {"heater_w": 350, "heat_capacity_j_k": 900, "loss_w_k": 1.6},
         "start_time_s": 80,
         "clean_acceleration_mm_s2": 6000,
+        "enclosed": True,
+        "wear_per_h": 0.2,
         "overhang_limit_deg": 58,
         "limits_source": "set",
     },
@@ -57,84 +73,46 @@ NOZZLES: dict[str, dict[str, Any]] = {
     "0.25 brass": {"bore_mm": 0.25},
 }
 
+
+def _like(plastic: str, **own: Any) -> dict[str, Any]:
+    """A plastic of the library with what is known of this one."""
+    found = next(one for one in typical_plastics() if one.name == plastic)
+    return found.model_dump(exclude_defaults=True) | {"name": plastic} | own
+
+
 MATERIALS: dict[str, dict[str, Any]] = {
-    "PLA, chalk white": {"name": "PLA", "price_per_kg": 21.5, "fan_min": 0.6},
-    "PETG, bottle green": {
-        "name": "PETG",
-        "density_g_cm3": 1.27,
-        "price_per_kg": 24.0,
-        "nozzle_temp_min_c": 225,
-        "nozzle_temp_max_c": 255,
-        "nozzle_temp_c": 238,
-        "bed_temp_c": 75,
-        "flow_temp_c": 172,
-        "diffusivity_mm2_s": 0.078,
-        "push_limit_mm3_s": 26,
-        "damp_prone": True,
-        "fan_max": 0.6,
-    },
-    "ABS, slate": {
-        "name": "ABS",
-        "density_g_cm3": 1.05,
-        "price_per_kg": 23.0,
-        "nozzle_temp_min_c": 230,
-        "nozzle_temp_max_c": 265,
-        "nozzle_temp_c": 245,
-        "bed_temp_c": 100,
-        "flow_temp_c": 178,
-        "diffusivity_mm2_s": 0.085,
-        "ventilate": True,
-        "warp_prone": True,
-        "fan_max": 0.2,
-    },
-    "TPU 95A, orange": {
-        "name": "TPU 95A",
-        "density_g_cm3": 1.21,
-        "price_per_kg": 38.0,
-        "nozzle_temp_min_c": 210,
-        "nozzle_temp_max_c": 240,
-        "nozzle_temp_c": 225,
-        "bed_temp_c": 45,
-        "flow_temp_c": 165,
-        "diffusivity_mm2_s": 0.075,
-        "push_limit_mm3_s": 7,
-        "damp_prone": True,
-    },
-    "Nylon with carbon fibre": {
-        "name": "Carbon-filled nylon",
-        "density_g_cm3": 1.16,
-        "price_per_kg": 62.0,
-        "nozzle_temp_min_c": 255,
-        "nozzle_temp_max_c": 290,
-        "nozzle_temp_c": 270,
-        "bed_temp_c": 80,
-        "flow_temp_c": 205,
-        "diffusivity_mm2_s": 0.11,
-        "abrasive": True,
-        "ventilate": True,
-        "warp_prone": True,
-        "damp_prone": True,
-        "fan_max": 0.3,
-        "min_bore_mm": 0.4,
-    },
+    "PLA, chalk white": _like("PLA", colour="chalk white", spool_price=21.5),
+    "PETG, bottle green": _like("PETG", colour="bottle green", spool_price=24.0),
+    "ABS, slate": _like("ABS", colour="slate", spool_price=23.0),
+    "TPU 95A, orange": _like("TPU, shore 95A", colour="orange", spool_price=28.5, spool_g=750),
+    "Nylon with carbon fibre": _like("Nylon with carbon fibre", colour="black", spool_price=31.0, spool_g=500),
 }
 
-SPOOLS: tuple[tuple[str, str, float, int | None], ...] = (
-    ("Chalk white, opened", "PLA, chalk white", 410.0, None),
-    ("Chalk white, new", "PLA, chalk white", 1000.0, None),
-    ("Bottle green", "PETG, bottle green", 620.0, 3),
-    ("Slate", "ABS, slate", 870.0, 40),
-    ("Orange", "TPU 95A, orange", 480.0, None),
+SPOOLS: tuple[tuple[str, str, dict[str, Any]], ...] = (
+    ("Chalk white, opened", "PLA, chalk white", {"left_g": 410.0, "empty_g": 190, "opened_on": -75}),
+    ("Chalk white, new", "PLA, chalk white", {"left_g": 1000.0, "empty_g": 190, "kept": "sealed"}),
+    (
+        "Bottle green",
+        "PETG, bottle green",
+        {"left_g": 620.0, "empty_g": 205, "opened_on": -90, "dried_on": -3, "dried_temp_c": 65, "dried_h": 6},
+    ),
+    ("Slate", "ABS, slate", {"left_g": 870.0, "empty_g": 210, "opened_on": -60, "dried_on": -40, "kept": "sealed"}),
+    ("Orange", "TPU 95A, orange", {"left_g": 480.0, "opened_on": -20}),
+    (
+        "Carbon",
+        "Nylon with carbon fibre",
+        {"left_g": 350.0, "dried_on": -1, "dried_temp_c": 80, "dried_h": 4, "kept": "dry_box"},
+    ),
 )
-"""Name, material, grams left, and how many days ago it was dried."""
+"""Name, material, and what is known of it; dates as days from today."""
 
-PURPOSE_OF = {"Snow owl": "Show piece", "Shelf bracket": "Workhorse", "Bin tag": "Everyday", "Pencil cup": "Everyday"}
+PURPOSE_OF = {"Snow owl": "Show piece", "Shelf bracket": "Workhorse", "Bin tag": "Everyday", "Herb trough": "Everyday"}
 
 _Column = tuple[str, str, str, dict[str, Any]]
 EVERYDAY: _Column = ("Everyday", "0.4 brass", "PLA, chalk white", {})
-COARSE: _Column = ("Coarser nozzle", "0.6 brass", "PLA, chalk white", {"layer_height_mm": 0.32, "walls": 1})
+COARSE: _Column = ("Coarser nozzle", "0.6 brass", "PLA, chalk white", {"layer_height_mm": 0.36})
 COLUMNS: dict[str, tuple[_Column, ...]] = {
-    "Pencil cup": (
+    "Herb trough": (
         EVERYDAY,
         ("One wall more", "0.4 brass", "PLA, chalk white", {"walls": 3}),
         COARSE,
@@ -165,6 +143,24 @@ COLUMNS: dict[str, tuple[_Column, ...]] = {
 }
 
 
+CHOSEN = {
+    "Herb trough": "One wall more",
+    "Shelf bracket": "Workhorse",
+    "Domed knob": "By slope",
+    "Bin tag": "Fine lettering",
+}
+"""Which column is *the* one; of the other parts the first is."""
+
+HOUSE_RECIPES = {"Workhorse in PETG": ("Shelf bracket", "Workhorse"), "Fine domes": ("Domed knob", "Fine")}
+"""Recipes of the house, and the column that each was kept from."""
+
+FITTED: dict[str, tuple[str, str, int, float]] = {
+    "Heron": ("0.4 brass", "Chalk white, opened", 64, 212.0),
+    "Kestrel": ("0.6 brass", "Bottle green", 21, 58.5),
+}
+"""What each machine holds: nozzle, spool, fitted how many days ago, hours run since."""
+
+
 def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str], None] = lambda _: None) -> bool:
     """Fill a workshop that has no machine yet; returns whether it did. Never touches one that has."""
     with database.session.begin() as db:
@@ -187,7 +183,7 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
             purpose = PURPOSE_OF.get(sample.name)
             part.purpose_id = next((row.id for row in store.rows.all_rows(db, Purpose) if row.name == purpose), None)
             for name, nozzle, material, choices in COLUMNS.get(sample.name, (EVERYDAY, COARSE)):
-                store.recipes.add_recipe(
+                column = store.recipes.add_recipe(
                     db,
                     part,
                     name=name,
@@ -196,16 +192,34 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
                     material_id=materials[material].id,
                     choices=Recipe.model_validate(choices),
                 )
+                if CHOSEN.get(sample.name) == name:
+                    part.chosen_id = column.id
+                for kept, source in HOUSE_RECIPES.items():
+                    if source == (sample.name, name):
+                        _keep(db, kept, column)
     return True
 
 
+def _keep(db: Session, name: str, column: RecipeRow) -> None:
+    row = HouseRecipe(
+        name=name,
+        machine_id=column.machine_id,
+        nozzle_id=column.nozzle_id,
+        material_id=column.material_id,
+        choices=column.choices,
+    )
+    db.add(row)
+    store.versions.record_version(db, row)
+    store.recipes.link_to_house(db, column, row)
+
+
 def estimate_first_columns(database: Database, engine: Engine) -> None:
-    """Estimate every part's first column that is not known yet, so that the list of parts can show it."""
+    """Estimate every part's chosen column that is not known yet, so that the list of parts can show it."""
     with database.session.begin() as db:
         firsts = [
-            columns[0].id
+            chosen.id
             for part in store.rows.all_rows(db, Part)
-            if (columns := store.recipes.recipes_of(db, part.id))
+            if (chosen := store.recipes.chosen_column(part, store.recipes.recipes_of(db, part.id)))
         ]
     for recipe_id in firsts:
         with database.session.begin() as db:
@@ -219,17 +233,46 @@ def estimate_first_columns(database: Database, engine: Engine) -> None:
 
 def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[str, MaterialRow]]:
     machines = {
-        name: Machine(name=name, printer=plain(Printer.model_validate(keys))) for name, keys in MACHINES.items()
+        name: Machine(name=name, printer=plain(Printer.model_validate(keys)), sources=_set_by(keys))
+        for name, keys in MACHINES.items()
     }
     nozzles = {name: NozzleRow(name=name, nozzle=plain(Nozzle.model_validate(keys))) for name, keys in NOZZLES.items()}
+    nozzles["0.8 hardened"].wear = {"hours": 96, "abrasive_h": 41, "abrasive_g": 1310, "worn_by": None}
     materials = {
-        name: MaterialRow(name=name, material=plain(Material.model_validate(keys))) for name, keys in MATERIALS.items()
+        name: MaterialRow(
+            name=name,
+            material=plain(Material.model_validate(keys)),
+            sources=dict.fromkeys(("colour", "spool_price", "spool_g"), "set"),
+        )
+        for name, keys in MATERIALS.items()
     }
-    for rows in (machines, nozzles, materials):
-        for row in rows.values():
+    kinds: tuple[Mapping[str, ShelfRow], ...] = (machines, nozzles, materials)
+    for rows in kinds:
+        for place, row in enumerate(rows.values(), start=1):
+            row.position = float(place)
             db.add(row)
             db.flush()
-    for name, material, left_g, days in SPOOLS:
-        dried = None if days is None else date.today() - timedelta(days=days)
-        db.add(Spool(name=name, material_id=materials[material].id, left_g=left_g, dried_on=dried))
+    spools = {}
+    for place, (name, material, known) in enumerate(SPOOLS, start=1):
+        told = {key: _day(value) if key.endswith("_on") else value for key, value in known.items()}
+        spools[name] = SpoolRow(name=name, material_id=materials[material].id, position=float(place), **told)
+        db.add(spools[name])
+    db.flush()
+    for machine, (nozzle, spool, days, hours) in FITTED.items():
+        row = machines[machine]
+        row.nozzle_id, row.spool_id = nozzles[nozzle].id, spools[spool].id
+        row.fitted_on, row.hours_run = _day(-days), hours
+    db.flush()
     return machines, nozzles, materials
+
+
+def _day(days_from_today: int) -> date:
+    return date.today() + timedelta(days=days_from_today)
+
+
+def _set_by(keys: dict[str, Any], path: str = "") -> dict[str, str]:
+    """All figures that the sample gives count as set."""
+    found: dict[str, str] = {}
+    for key, value in keys.items():
+        found |= _set_by(value, f"{path}{key}.") if isinstance(value, dict) else {path + key: "set"}
+    return found

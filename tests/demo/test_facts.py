@@ -16,7 +16,7 @@ def facts(name: str) -> PartInsight:
 
 class Samples(unittest.TestCase):
     def test_the_cups_wall_is_two_millimetres_all_round(self) -> None:
-        cup = facts("Pencil cup")
+        cup = facts("Herb trough")
         self.assertAlmostEqual(cup.thinnest_mm, 2.0, delta=0.02)
         self.assertEqual((cup.overhang_mm2, cup.slope_mm2, cup.longest_bridge_mm), (0, 0, 0))
         self.assertTrue(all(abs(spot.value - 2) < 0.05 for spot in cup.spots if spot.kind == "thin_wall"))

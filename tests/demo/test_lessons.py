@@ -47,7 +47,7 @@ class Samples(unittest.TestCase):
 
 class Lessons(unittest.TestCase):
     def test_cup_one_wall_more_is_heavier_and_faster(self) -> None:
-        two, three = estimate("Pencil cup"), estimate("Pencil cup", {"walls": 3})
+        two, three = estimate("Herb trough"), estimate("Herb trough", {"walls": 3})
         self.assertLess(three.print_time_s, 0.9 * two.print_time_s)
         self.assertGreater(three.filament_g, 1.2 * two.filament_g)
         self.assertLess(three.by_feature["infill"].time_s, 0.1 * two.by_feature["infill"].time_s)
