@@ -7,7 +7,8 @@ class EveryPage(UiCase):
     """What holds for each page, in each size and light."""
 
     def pages(self) -> list[str]:
-        return ["/", "/parts/1", "/shelf", "/house-rules", "/cellar"]
+        kinds = [f"/shelf?kind={kind}" for kind in ("machines", "nozzles", "materials", "spools", "purposes")]
+        return ["/", "/parts/1", *kinds, "/house-rules", "/cellar"]
 
     def look(self, address: str) -> None:
         self.open(address)

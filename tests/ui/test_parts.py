@@ -10,12 +10,12 @@ class PartsPage(UiCase):
 
     def test_shows_the_sample_parts_with_pictures(self) -> None:
         page = self.open("/")
-        cup = page.get_by_role("article").filter(has_text="Pencil cup")
+        cup = page.get_by_role("article").filter(has_text="Herb trough")
         expect(cup).to_be_visible()
         picture = cup.locator("img")
         self.assertTrue(picture.evaluate("image => image.decode().then(() => image.naturalWidth > 100)"))
-        cup.get_by_role("link", name="Pencil cup").click()
-        expect(page.get_by_role("heading", name="Pencil cup")).to_be_visible()
+        cup.get_by_role("link", name="Herb trough").click()
+        expect(page.get_by_role("heading", name="Herb trough")).to_be_visible()
 
     def test_add_a_part_by_choosing_a_file(self) -> None:
         page = self.open("/")

@@ -121,7 +121,7 @@ class Ready(UiCase):
         page = self.page
         page.get_by_role("tab", name="What it is for").click()
         page.get_by_role("button", name="Workhorse").click()
-        shell = page.get_by_label("Least shell, mm")
+        shell = page.get_by_label("Least shell mm", exact=True)
         expect(shell).to_have_value("1.6")
         shell.fill("2")
         shell.press("Enter")
@@ -134,7 +134,7 @@ class Ready(UiCase):
         self.assertEqual(self.axe(), [])
         page.reload()
         page.get_by_role("tab", name="What it is for").click()
-        expect(page.get_by_label("Least shell, mm")).to_have_value("2")
+        expect(page.get_by_label("Least shell mm", exact=True)).to_have_value("2")
         expect(page.get_by_role("button", name="Workhorse")).to_have_attribute("aria-pressed", "true")
 
 

@@ -1,5 +1,8 @@
 import { useState } from "react";
 import { Link, NavLink, Outlet } from "react-router";
+import type { Shop } from "./api/client";
+import { useHouseRules } from "./api/queries";
+import { setCurrency } from "./lib/format";
 import { personName, setPersonName } from "./lib/person";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
 import { HistoryProvider, UndoButtons } from "./components/history";
@@ -7,6 +10,8 @@ import { ToastProvider } from "./components/Toasts";
 
 /** What surrounds every page: the rooms, undo, whose changes these are, the light. */
 export function App() {
+  const money = (useHouseRules().data?.shop as Shop | undefined)?.currency;
+  if (money !== undefined) setCurrency(money);
   return (
     <ToastProvider>
       <HistoryProvider>
@@ -36,7 +41,7 @@ export function App() {
         </div>
       </header>
       <main id="main" className="mx-auto max-w-[1500px] px-4 pb-16">
-        <Outlet />
+        <Outlet key={money ?? "EUR"} />
       </main>
       </HistoryProvider>
     </ToastProvider>

@@ -43,6 +43,8 @@ export type Spool = Schemas["SpoolOut"];
 export type Preview = Schemas["Preview"];
 export type Shelf = Schemas["ShelfOut"];
 export type Machine = Schemas["MachineOut"];
+export type Nozzle = Schemas["NozzleOut"];
+export type Material = Schemas["MaterialOut"];
 export type Printer = Schemas["Printer"];
 export type Problem = Schemas["Problem"];
 

@@ -8,6 +8,7 @@ export const keys = {
   columns: (partId: number) => ["columns", partId] as const,
   shelf: ["shelf"] as const,
   houses: ["houses"] as const,
+  houseRules: ["house-rules"] as const,
   insight: (partId: number, digest: string) => ["insight", partId, digest] as const,
 };
 
@@ -62,10 +63,32 @@ export function newest(known: RecipeColumn[] | undefined, fetched: RecipeColumn[
   });
 }
 
-export function useShelf() {
+export function useShelf({ fresh = false } = {}) {
   return useQuery({
     queryKey: keys.shelf,
     queryFn: async () => take(await api.GET("/api/shelf")),
+    staleTime: 300_000,
+    refetchOnMount: fresh ? "always" : true,
+  });
+}
+
+/** The workshop's rules, hours and money. */
+export function useHouseRules() {
+  return useQuery({
+    queryKey: keys.houseRules,
+    queryFn: async () => take(await api.GET("/api/house-rules")),
+    staleTime: 300_000,
+  });
+}
+
+/** When a print so long ends with nobody there; empty where someone is, or nothing is known. */
+export function useEnding(whole_time_s: number | undefined) {
+  // To five minutes: a figure that moves by seconds is no other answer.
+  const rounded = whole_time_s === undefined ? undefined : Math.round(whole_time_s / 300) * 300;
+  return useQuery({
+    queryKey: ["ending", rounded],
+    queryFn: async () => take(await api.GET("/api/endings", { params: { query: { whole_time_s: rounded ?? 0 } } })).sentence,
+    enabled: rounded !== undefined,
     staleTime: 300_000,
   });
 }
@@ -80,13 +103,13 @@ export async function shelfChanged(queries: QueryClient): Promise<void> {
   queries.removeQueries(about(["columns"]));
   queries.removeQueries(about(["findings"]));
   await Promise.all(
-    [["columns"], ["estimate"], ["findings"], keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
+    [["columns"], ["estimate"], ["findings"], keys.parts, keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
   );
 }
 
 function findingsQuery(column: RecipeColumn | undefined, part: Part, ready: boolean) {
   return queryOptions({
-    queryKey: ["findings", column?.id, column?.version, part.version, part.facts.digest],
+    queryKey: ["findings", column?.id, column?.version, column?.inputs, column?.spool_id, part.version, part.facts.digest],
     queryFn: async ({ signal }) =>
       take(await api.GET("/api/recipes/{recipe_id}/findings", { params: { path: { recipe_id: column?.id ?? 0 } }, signal })),
     enabled: ready && column !== undefined,
@@ -113,9 +136,9 @@ export function useMeasures(columns: readonly RecipeColumn[], part: Part): (Meas
 
 /** About how many layers a first answer is computed from. */
 
-/** Identifies what a column's figures are computed from on this page: its own version, and how its part stands. */
+/** Identifies what a column's figures are computed from: its own version, how its part stands, and all else at once. */
 function figureKey(column: RecipeColumn) {
-  return [column.id, column.version, column.part_digest] as const;
+  return [column.id, column.version, column.part_digest, column.inputs] as const;
 }
 
 /** A first answer, of a sample of layers; only where the full one is not known yet. */
@@ -225,6 +248,7 @@ export interface PreviewAsk {
   machine_id: number;
   nozzle_id: number;
   material_id: number;
+  part_id: number;
   choices: Recipe;
 }
 

@@ -1,15 +1,18 @@
 import { describe, expect, it } from "vitest";
 import cases from "../../../tests/support/durations.json";
 import {
+  currencyUnit,
   fixed,
   formatDuration,
   formatDurationDifference,
   formatGrams,
   formatGramsDifference,
   formatMoney,
+  formatMoneyDifference,
   parseNumber,
   percentDifference,
   plain,
+  setCurrency,
   signed,
 } from "./format";
 
@@ -39,7 +42,13 @@ describe("numbers", () => {
     expect(formatGrams(12.345)).toBe("12.3 g");
     expect(formatGramsDifference(-12.345)).toBe("−12.3 g");
     expect(formatGramsDifference(0.01)).toBe("same");
-    expect(formatMoney(1.005 + 1)).toBe("2.00");
+    expect(formatMoney(1.25 + 1)).toBe("€2.25");
+    setCurrency("JPY");
+    expect(formatMoney(1234.4)).toBe("¥1,234");
+    expect(currencyUnit()).toBe("¥");
+    setCurrency("EUR");
+    expect(formatMoneyDifference(-0.5)).toBe("−€0.50");
+    expect(formatMoneyDifference(0.001)).toBe("same");
   });
 
   it("tell shares of a difference, and nothing where there is nothing to compare with", () => {

@@ -1,4 +1,15 @@
-/** Figures as people read them: durations in one way everywhere, grams to 0.1. */
+/** Figures as people read them: durations in one way everywhere, grams to 0.1, decimals and money as their locale has them. */
+
+const locale = typeof navigator === "undefined" ? "en" : navigator.language;
+/** The sign between whole and decimals. */
+const MARK = new Intl.NumberFormat(locale).formatToParts(1.5).find((part) => part.type === "decimal")?.value ?? ".";
+
+/** The workshop's currency, an ISO 4217 code; the page sets it as soon as it is known. */
+let currency = "EUR";
+
+export function setCurrency(code: string): void {
+  currency = code;
+}
 
 /** A duration, as meanbead/core/text/durations.py writes it: `48 s`, `4 min 48 s`, `18 min`, `1 h 05`. */
 export function formatDuration(seconds: number): string {
@@ -28,26 +39,38 @@ export function formatGramsDifference(grams: number): string {
   return shown === "same" ? shown : `${shown} g`;
 }
 
-/** Money in the workshop's own currency, to hundredths. */
+/** Money in the workshop's own currency, as the locale writes it. */
 export function formatMoney(amount: number): string {
-  return fixed(amount, 2);
+  return new Intl.NumberFormat(locale, { style: "currency", currency }).format(amount);
+}
+
+/** A difference in money with its sign. */
+export function formatMoneyDifference(amount: number): string {
+  const shown = formatMoney(Math.abs(amount));
+  return shown === formatMoney(0) ? "same" : `${amount < 0 ? "−" : "+"}${shown}`;
+}
+
+/** How the currency is written beside a figure, such as “€”. */
+export function currencyUnit(): string {
+  const parts = new Intl.NumberFormat(locale, { style: "currency", currency }).formatToParts(1);
+  return parts.find((part) => part.type === "currency")?.value ?? currency;
 }
 
 /** A number to so many digits; what rounds to zero has no sign. */
 export function fixed(value: number, digits: number): string {
   const shown = value.toFixed(digits);
-  return Number(shown) === 0 ? (0).toFixed(digits) : shown;
+  return localised(Number(shown) === 0 ? (0).toFixed(digits) : shown);
 }
 
 export function signed(value: number, digits: number): string {
-  const shown = fixed(Math.abs(value), digits);
+  const shown = Math.abs(value).toFixed(digits);
   if (Number(shown) === 0) return "same";
-  return `${value < 0 ? "−" : "+"}${shown}`;
+  return `${value < 0 ? "−" : "+"}${localised(shown)}`;
 }
 
 /** A number without needless zeros: 0.2, 45, 0.44. */
 export function plain(value: number): string {
-  return String(Number(value.toFixed(4)));
+  return localised(String(Number(value.toFixed(4))));
 }
 
 export function percent(share: number): string {
@@ -65,6 +88,10 @@ export function percentDifference(value: number, base: number): string {
 export function parseNumber(text: string): number {
   const cleaned = text.trim().replace(",", ".").replace(/\s*[a-zµ°%/³²]+$/i, "");
   return cleaned === "" ? Number.NaN : Number(cleaned);
+}
+
+function localised(digits: string): string {
+  return digits.replace(".", MARK);
 }
 
 function two(value: number): string {

@@ -57,9 +57,10 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
       machine_id: inFocus.machine_id,
       nozzle_id: inFocus.nozzle_id,
       material_id: inFocus.material_id,
+      part_id: part.id,
       choices,
     };
-  }, [rested, inFocus]);
+  }, [rested, inFocus, part.id]);
   const preview = usePreview(ask);
   const shown = inFocus?.gcode ? undefined : (preview.data ?? inFocus?.preview ?? undefined);
 
@@ -81,6 +82,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
             <p className="border-y border-rule py-8 text-quiet">No recipe is left. Undo, or add a new column.</p>
           ) : (
             <Sheet
+              part={part}
               columns={states}
               shelf={shelf.data}
               actions={actions}
@@ -94,7 +96,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
               <span className="mr-1 inline-block h-3 w-[3px] rounded-full bg-molten" aria-hidden="true" />
               differs from the first column
             </span>
-            <span>grey: a default that follows from the rest · d: the nozzle's bore</span>
+            <span>grey: a default that follows from the rest, <em>by house</em> or <em>by purpose</em> where a rule of the workshop decided it · d: the nozzle's bore</span>
             {columns.some((column) => column.gcode) && <span>·&nbsp; settled by the replayed file</span>}
           </p>
         </div>

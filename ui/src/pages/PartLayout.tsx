@@ -5,6 +5,7 @@ import type { Part } from "../api/client";
 import { savePart } from "../features/part/savePart";
 import { usePart } from "../api/queries";
 import { fixed } from "../lib/format";
+import { setLastPartId } from "../lib/lastPart";
 import { useHistory } from "../components/history";
 import { useToast } from "../components/Toasts";
 
@@ -14,6 +15,7 @@ export default function PartLayout() {
   const part = usePart(partId);
   useEffect(() => {
     document.title = part.data ? `${part.data.name} · Mean Bead` : "Mean Bead";
+    if (part.data) setLastPartId(part.data.id);
   }, [part.data]);
   if (part.isError) {
     return (

@@ -11,6 +11,7 @@ import { applyHere } from "./apply";
 const TONE: Record<Finding["severity"], { word: string; style: string }> = {
   stop: { word: "Stop", style: "border-error bg-error text-error-content" },
   risk: { word: "Risk", style: "border-warning text-warning" },
+  caution: { word: "Caution", style: "border-error text-error" },
   waste: { word: "Waste", style: "border-info text-info" },
   note: { word: "Note", style: "border-secondary text-secondary" },
 };

@@ -2,6 +2,7 @@ import { useState, type SubmitEvent } from "react";
 import type { Part } from "../../api/client";
 import type { PartChange } from "./savePart";
 import { fixed, parseNumber, plain } from "../../lib/format";
+import { CutOff } from "./CutOff";
 import { scaled, then, turned } from "./pose";
 
 interface TurnAndSizeProps {
@@ -125,6 +126,7 @@ export function TurnAndSize({ part, save }: TurnAndSizeProps) {
           ))}
         </span>
       </fieldset>
+      <CutOff key={part.facts.digest} part={part} save={save} />
       <fieldset>
         <legend className="font-serif text-lg">The file’s unit</legend>
         <p className="text-quiet">

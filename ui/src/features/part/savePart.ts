@@ -19,8 +19,8 @@ function write(queries: QueryClient, id: number, change: PartChange): Promise<{ 
           }),
         );
         queries.setQueryData(keys.part(id), after);
-        if (after.facts.digest !== before.facts.digest) {
-          // It stands otherwise: every figure of its columns is another.
+        if (after.facts.digest !== before.facts.digest || after.purpose_id !== before.purpose_id) {
+          // It stands otherwise, or is for something else: every figure of its columns may be another.
           queries.removeQueries({ queryKey: ["estimate"], type: "inactive" });
           await queries.invalidateQueries({ queryKey: keys.columns(id) });
         }
@@ -30,7 +30,7 @@ function write(queries: QueryClient, id: number, change: PartChange): Promise<{ 
         await queries.invalidateQueries({ queryKey: keys.part(id), refetchType: "all" });
         const stored = await queries.query({ ...partQuery(id), staleTime: "static" });
         // What somebody else changed meanwhile is not run over; another field of the part does no harm.
-        const fields = Object.keys(change) as (keyof PartChange & keyof Part)[];
+        const fields = Object.keys(change).map((field) => (field === "cut" ? "pose" : field)) as (keyof PartChange & keyof Part)[];
         const same = fields.every((field) => JSON.stringify(stored[field]) === JSON.stringify(before[field]));
         if (tries <= 1 || !same) throw error;
       }
@@ -52,6 +52,8 @@ export async function savePart(
   if (change.note !== undefined) back.note = before.note;
   if (change.pose !== undefined) back.pose = before.pose;
   if (change.purpose_id !== undefined) back.purpose_id = before.purpose_id;
+  if (change.chosen_id !== undefined) back.chosen_id = before.chosen_id;
+  if (change.cut !== undefined) back.pose = before.pose;
   if (change.quantity !== undefined) back.quantity = before.quantity;
   if (change.due_on !== undefined) back.due_on = before.due_on;
   history.push({
@@ -60,7 +62,8 @@ export async function savePart(
       await write(queries, id, back);
     },
     redo: async () => {
-      await write(queries, id, change);
+      // Done again, a cut is the pose that it led to.
+      await write(queries, id, change.cut === undefined ? change : { pose: after.pose });
     },
   });
   return after;

@@ -5,7 +5,7 @@ import { fixed, formatDuration, formatGrams, percent } from "../../lib/format";
 import { useHistory, type Step } from "../../components/history";
 import { useToast } from "../../components/Toasts";
 
-/** One part in the list: its drawing, its size, and its first recipe's result. */
+/** One part in the list: its drawing, its size, and its chosen recipe's result. */
 export function PartCard({ part }: { part: Part }) {
   const toast = useToast();
   const history = useHistory();
@@ -61,6 +61,11 @@ export function PartCard({ part }: { part: Part }) {
               <span className="font-serif text-2xl leading-none">{formatDuration(part.headline.print_time_s)}</span>
               <span className="ml-2">{formatGrams(part.headline.filament_g)}</span>
               <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
+              {part.headline.outdated && (
+                <span className="block text-xs text-warning" title="Something that it rests on was changed since: open it, and it is estimated anew.">
+                  before a change of the shelf or the house
+                </span>
+              )}
             </p>
           ) : (
             <p className="text-sm text-quiet">Not estimated yet</p>

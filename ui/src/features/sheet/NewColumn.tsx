@@ -97,7 +97,7 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
               <span className="block">Nozzle / layer height / line width</span>
               <input
                 className="input input-xs w-44 border-rule bg-base-100"
-                placeholder="0.6 / 0.4 / 0.75"
+                placeholder="0.6 / 0.28 / 0.7"
                 value={line}
                 aria-invalid={problem !== ""}
                 aria-describedby="line-problem"

@@ -54,7 +54,7 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
         <>
           <OffStep field={field} state={state} shelf={shelf} />
           {field.key.startsWith("line_width_mm") && <WidthSchools state={state} actions={actions} />}
-          {!isShelf(field) && field.kind !== "ranges" && (
+          {!isShelf(field) && field.kind !== "ranges" && field.kind !== "angles" && (
             <Steps key={`${field.key}:${state.column.id}`} field={field} state={state} shelf={shelf} actions={actions} />
           )}
         </>

@@ -1,5 +1,5 @@
 import { useCallback, useMemo, useRef, useState } from "react";
-import { ProblemError, type RecipeColumn, type Shelf } from "../../api/client";
+import { ProblemError, type Part, type RecipeColumn, type Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
 import { rangeOf, type Range } from "./clipboard";
 import { FIELDS, foundByName, isPick, pickedValue, shownFields, typedValue, type Field } from "./fields";
@@ -16,6 +16,7 @@ import type { SheetActions } from "./useSheet";
 import { useStepping } from "./useStepping";
 
 interface SheetProps {
+  part: Part;
   columns: ColumnState[];
   shelf: Shelf | undefined;
   actions: SheetActions;
@@ -25,7 +26,7 @@ interface SheetProps {
 }
 
 /** Recipes side by side: columns are recipes, rows are results and choices. */
-export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: SheetProps) {
+export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }: SheetProps) {
   const cells = useRef(new Map<string, HTMLElement>());
   const toast = useToast();
   const first = columns[0];
@@ -118,7 +119,7 @@ export function Sheet({ columns, shelf, actions, focus, onFocus, onDraft }: Shee
         className="w-full table-fixed border-collapse text-[0.95rem] leading-tight"
         style={{ minWidth: `${7.5 + 9.5 * columns.length}rem` }}
       >
-        <SheetHead columns={columns} focus={focus} actions={actions} shared={shared} onProblem={report} />
+        <SheetHead part={part} columns={columns} focus={focus} actions={actions} shared={shared} onProblem={report} />
         <tbody>
           {RESULTS.map((row) => (
             <tr key={row.key} className={row.main ? "" : "border-t border-base-300"}>

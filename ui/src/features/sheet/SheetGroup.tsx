@@ -63,7 +63,7 @@ export function SheetGroup({ group, fields, hidden, foldable, open, onToggle, co
                   note={noteFor(field, column, shelf)}
                   onStep={(direction) => onStep(column, field, direction)}
                   options={isPick(field) ? optionsOf(field, shelf) : undefined}
-                  value={isPick(field) ? String(value) : undefined}
+                  value={isPick(field) ? String(value ?? "") : undefined}
                   onDraft={(text) => onDraft(draftOf(text, field, column))}
                   onCommit={(text) => onCommit(column, field, text)}
                 />
@@ -123,6 +123,8 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
 
 /** A short remark in a cell: what the number means against the bore. */
 function noteFor(field: Field, column: RecipeColumn, shelf: Shelf | undefined): string | undefined {
+  const decider = column.preview?.decided_by[field.key];
+  if (decider !== undefined && chosen(column, field) === undefined) return `by ${decider}`;
   const bore = column.preview?.bore_mm;
   const value = effective(column, field);
   if (bore === undefined || typeof value !== "number") return undefined;

@@ -1,9 +1,15 @@
+import { useQueryClient } from "@tanstack/react-query";
+import type { Part } from "../../api/client";
+import { useEnding } from "../../api/queries";
+import { useHistory } from "../../components/history";
+import { savePart } from "../part/savePart";
 import { Cell } from "./Cell";
 import type { ColumnState } from "./ResultCell";
 import type { CellShared, Focus } from "./sheetTypes";
 import type { SheetActions } from "./useSheet";
 
 interface SheetHeadProps {
+  part: Part;
   columns: ColumnState[];
   focus: Focus;
   actions: SheetActions;
@@ -12,12 +18,15 @@ interface SheetHeadProps {
 }
 
 /** The columns' names, and what can be done with each. */
-export function SheetHead({ columns, focus, actions, shared, onProblem }: SheetHeadProps) {
+export function SheetHead({ part, columns, focus, actions, shared, onProblem }: SheetHeadProps) {
+  const queries = useQueryClient();
+  const history = useHistory();
+  const chosen = columns.find(({ column }) => column.id === part.chosen_id)?.column.id ?? columns[0]?.column.id;
   return (
     <thead>
       <tr>
         <td className="sticky left-0 z-10 w-[7.5rem] bg-base-100 sm:w-[11.5rem]" />
-        {columns.map(({ column }, index) => (
+        {columns.map(({ column, estimate }, index) => (
           <th
             key={column.id}
             scope="col"
@@ -42,6 +51,19 @@ export function SheetHead({ columns, focus, actions, shared, onProblem }: SheetH
               >
                 Remove
               </button>
+              <button
+                type="button"
+                className={`btn btn-ghost btn-xs ml-auto px-1 font-normal ${column.id === chosen ? "text-base-content" : "text-quiet"}`}
+                aria-pressed={column.id === chosen}
+                aria-label={column.id === chosen ? `${column.name} is the chosen recipe` : `Choose ${column.name} for this part`}
+                title={column.id === chosen ? "The recipe of this part: the list of parts shows it" : "Make it the recipe of this part"}
+                onClick={() => {
+                  if (column.id !== part.chosen_id)
+                    savePart(queries, history, part.id, { chosen_id: column.id }, `the recipe of ${part.name}`).catch(onProblem);
+                }}
+              >
+                {column.id === chosen ? "◆ chosen" : "◇ choose"}
+              </button>
             </div>
             {column.gcode && (
               <p className="truncate pl-[17px] text-xs text-quiet" title={column.gcode.file_name}>
@@ -61,9 +83,24 @@ export function SheetHead({ columns, focus, actions, shared, onProblem }: SheetH
                 }}
               />
             </div>
+            <Ends whole_time_s={estimate?.whole_time_s} />
           </th>
         ))}
       </tr>
     </thead>
+  );
+}
+
+/** A quiet fact: that nobody is there when it ends. */
+function Ends({ whole_time_s }: { whole_time_s: number | undefined }) {
+  const ending = useEnding(whole_time_s);
+  if (!ending.data) return null;
+  return (
+    <p
+      className="truncate pb-0.5 pl-[17px] text-xs text-quiet"
+      title={`${ending.data} The trade-off shows which recipes end in time. Printing unattended is a fire risk: a smoke alarm, clear surroundings, the maker’s and the insurer’s terms.`}
+    >
+      {ending.data.replace(/^Started [^,]*, it /, "")}
+    </p>
   );
 }

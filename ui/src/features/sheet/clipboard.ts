@@ -104,5 +104,5 @@ function edit(text: string, field: Field, state: ColumnState, shelf: Shelf | und
   if (text.trim() === shownValue(effective(column, field), field, shelf)) return [];
   const value = readValue(text, field, shelf);
   if (value === null && chosen(column, field) === undefined) return [];
-  return [{ recipe: column.id, key: field.key, value: isShelf(field) ? Number(value) : value }];
+  return [{ recipe: column.id, key: field.key, value: isShelf(field) ? Number(value ?? 0) : value }];
 }

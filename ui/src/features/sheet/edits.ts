@@ -18,6 +18,7 @@ export function changeFor(edit: CellEdit, column: RecipeColumn): Change {
   if (field.kind === "machine") return { machine_id: Number(edit.value) };
   if (field.kind === "nozzle") return { nozzle_id: Number(edit.value) };
   if (field.kind === "material") return { material_id: Number(edit.value) };
+  if (field.kind === "spool") return { spool_id: Number(edit.value) || null };
   return { choices: withValue(column.choices, field, edit.value) };
 }
 
@@ -47,6 +48,11 @@ export function inverse(change: Change, before: RecipeColumn): Change {
   if (change.machine_id != null) back.machine_id = before.machine_id;
   if (change.nozzle_id != null) back.nozzle_id = before.nozzle_id;
   if (change.material_id != null) back.material_id = before.material_id;
+  if (change.spool_id !== undefined) {
+    // A spool brings its material.
+    back.spool_id = before.spool_id;
+    if (before.spool_id == null) back.material_id = before.material_id;
+  }
   if (change.choices != null) back.choices = before.choices;
   return back;
 }

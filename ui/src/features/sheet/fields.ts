@@ -1,7 +1,7 @@
 import catalogue from "../../api/choices.json";
 import type { Recipe, RecipeColumn, Shelf } from "../../api/client";
 import { parseNumber, plain } from "../../lib/format";
-import { rangesText, typedRanges } from "./ranges";
+import { anglesText, rangesText, typedAngles, typedRanges } from "./ranges";
 
 /** What a cell can hold. */
 export type CellValue = number | string | boolean;
@@ -18,7 +18,7 @@ export interface Field {
   default: string;
   /** When it is worth changing; empty where there is nothing to say. */
   when: string;
-  kind: "number" | "whole" | "percent" | "choice" | "yesno" | "ranges" | "machine" | "nozzle" | "material";
+  kind: "number" | "whole" | "percent" | "choice" | "yesno" | "ranges" | "angles" | "machine" | "nozzle" | "material" | "spool";
   options: readonly Option[];
   /** Bounds that are accepted, in the recipe's own unit. */
   low: number | null;
@@ -79,6 +79,10 @@ export function valueIn(recipe: Recipe | undefined, field: Field): CellValue | u
     const ranges = recipe?.height_ranges ?? [];
     return ranges.length > 0 ? rangesText(ranges) : undefined;
   }
+  if (field.kind === "angles") {
+    const angles = (value ?? []) as readonly number[];
+    return angles.length > 0 ? anglesText(angles) : undefined;
+  }
   return typeof value === "number" || typeof value === "string" || typeof value === "boolean" ? value : undefined;
 }
 
@@ -87,6 +91,7 @@ export function withValue(recipe: Recipe, field: Field, value: CellValue | null)
   const [first, second] = pathOf(field);
   if (field.kind === "ranges") return { ...recipe, height_ranges: typedRanges(String(value ?? "")) };
   if (second === undefined) return { ...recipe, [first]: value };
+  if (field.kind === "angles") return { ...recipe, [first]: { ...(recipe[first] as object), [second]: typedAngles(String(value ?? "")) } };
   return { ...recipe, [first]: { ...(recipe[first] as object), [second]: value } };
 }
 
@@ -95,6 +100,7 @@ export function chosen(column: RecipeColumn, field: Field): CellValue | undefine
   if (field.kind === "machine") return column.machine_id;
   if (field.kind === "nozzle") return column.nozzle_id;
   if (field.kind === "material") return column.material_id;
+  if (field.kind === "spool") return column.spool_id ?? undefined;
   return valueIn(column.choices, field);
 }
 
@@ -105,25 +111,27 @@ export function effective(column: RecipeColumn, field: Field): CellValue | undef
 
 /** Rows that say what is printed with, which a replayed file needs, too. */
 export function isShelf(field: Field): boolean {
-  return field.kind === "machine" || field.kind === "nozzle" || field.kind === "material";
+  return field.kind === "machine" || field.kind === "nozzle" || field.kind === "material" || field.kind === "spool";
 }
 
 export function isPick(field: Field): boolean {
-  return ["choice", "yesno", "machine", "nozzle", "material"].includes(field.kind);
+  return ["choice", "yesno", "machine", "nozzle", "material", "spool"].includes(field.kind);
 }
 
 /** What was picked, in the recipe's own kind. */
 export function pickedValue(text: string, field: Field): number | string | boolean {
+  if (field.kind === "spool") return text === "" ? 0 : text;
   return field.kind === "yesno" ? text === "true" : text;
 }
 
 /** Options of a row that is picked from a list. */
 export function optionsOf(field: Field, shelf: Shelf | undefined): { value: string; label: string }[] {
-  const named = (rows: { id: number; name: string }[] | undefined) =>
-    (rows ?? []).map((row) => ({ value: String(row.id), label: row.name }));
+  const named = (rows: { id: number; name: string; removed: boolean }[] | undefined) =>
+    (rows ?? []).map((row) => ({ value: String(row.id), label: row.removed ? `${row.name}, removed` : row.name }));
   if (field.kind === "machine") return named(shelf?.machines);
   if (field.kind === "nozzle") return named(shelf?.nozzles);
   if (field.kind === "material") return named(shelf?.materials);
+  if (field.kind === "spool") return [{ value: "", label: "whichever is loaded, or the fullest" }, ...named(shelf?.spools)];
   return [...field.options];
 }
 
@@ -139,6 +147,7 @@ export function shownValue(value: CellValue | undefined, field: Field, shelf: Sh
 export function typedValue(text: string, field: Field): number | string | null {
   if (text.trim() === "") return null;
   if (field.kind === "ranges") return rangesText(typedRanges(text));
+  if (field.kind === "angles") return anglesText(typedAngles(text));
   const value = parseNumber(text);
   if (Number.isNaN(value)) throw new Error(`“${text}” is not a number. Type one such as 0.2, or clear the cell for the default.`);
   if (field.kind === "whole" && !Number.isInteger(value)) throw new Error("Type a whole number.");
@@ -164,7 +173,7 @@ export function boundsText(field: Field): string {
 export function readValue(text: string, field: Field, shelf: Shelf | undefined): CellValue | null {
   const trimmed = text.trim();
   if (!isPick(field)) return typedValue(trimmed, field);
-  if (trimmed === "" && !isShelf(field)) return null;
+  if (trimmed === "" && (!isShelf(field) || field.kind === "spool")) return null;
   const options = optionsOf(field, shelf);
   const option = options.find((one) => one.label.toLowerCase() === trimmed.toLowerCase() || one.value === trimmed);
   if (option === undefined)

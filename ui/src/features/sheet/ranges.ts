@@ -48,3 +48,20 @@ function typedRange(text: string): Range {
   }
   return range;
 }
+
+/** Angles as one line of text: "45; -45; 0". */
+export function anglesText(angles: readonly number[]): string {
+  return angles.map(plain).join("; ");
+}
+
+/** The angles that a line of text says, split by semicolons or spaces. Throws a sentence where one is none. */
+export function typedAngles(text: string): number[] {
+  return text
+    .split(/[;\s°]+/)
+    .filter((part) => part !== "")
+    .map((part) => {
+      const angle = parseNumber(part);
+      if (Number.isNaN(angle) || Math.abs(angle) > 360) throw new Error(`“${part}” is no angle. Write some such as 45; -45; 0.`);
+      return angle;
+    });
+}

@@ -1,5 +1,5 @@
 import type { Estimate, RecipeColumn } from "../../api/client";
-import { fixed, formatDuration, formatDurationDifference, formatMoney, percentDifference, signed } from "../../lib/format";
+import { fixed, formatDuration, formatDurationDifference, formatMoney, formatMoneyDifference, percentDifference, signed } from "../../lib/format";
 
 /** A result: one row of the sheet that is computed. */
 export interface ResultRow {
@@ -36,7 +36,7 @@ export const RESULTS: readonly ResultRow[] = [
     show: (e) => formatDuration(e.whole_time_s),
     difference: (e, first) => formatDurationDifference(e.whole_time_s - first.whole_time_s),
     explain: (e) =>
-      `Printing, and before it ${formatDuration(e.heat_up_s)} to heat nozzle and bed (typical) and ${formatDuration(e.start_time_s)} start routine (set with the machine).`,
+      `Printing, and before it ${formatDuration(e.heat_up_s)} to heat nozzle and bed (typical) and ${formatDuration(e.start_time_s)} start routine (set with the machine)${e.end_time_s > 0 ? `; after it ${formatDuration(e.end_time_s)} of its end text` : ""}.`,
   },
   {
     key: "grams",
@@ -59,11 +59,38 @@ export const RESULTS: readonly ResultRow[] = [
   },
   {
     key: "cost",
-    label: "Filament cost",
+    label: "Cost",
+    unit: "",
+    show: (e) => formatMoney(e.cost),
+    difference: (e, first) => formatMoneyDifference(e.cost - first.cost),
+    explain: (e) =>
+      `${formatMoney(e.filament_cost)} of filament at what its spool costs, ${formatMoney(e.power_cost)} of electricity and ` +
+      `${formatMoney(e.wear_cost)} of wear for ${formatDuration(e.whole_time_s)} of the machine. Prices stand on the shelf, that of a kilowatt-hour under House rules.`,
+  },
+  {
+    key: "filament_cost",
+    label: "· filament",
     unit: "",
     show: (e) => formatMoney(e.filament_cost),
-    difference: (e, first) => signed(e.filament_cost - first.filament_cost, 2),
-    explain: () => "Grams times the material's price per kilogram, in the currency in which you enter prices.",
+    difference: (e, first) => formatMoneyDifference(e.filament_cost - first.filament_cost),
+    explain: () => "Grams times what a gram of its spool costs.",
+  },
+  {
+    key: "power_cost",
+    label: "· electricity",
+    unit: "",
+    show: (e) => formatMoney(e.power_cost),
+    difference: (e, first) => formatMoneyDifference(e.power_cost - first.power_cost),
+    explain: () =>
+      "What the machine draws on average, as set on the shelf; without that, heating up at full power, then what nozzle and bed lose to the room, the plastic's own heat, and 25 W for motors and board.",
+  },
+  {
+    key: "wear_cost",
+    label: "· wear",
+    unit: "",
+    show: (e) => formatMoney(e.wear_cost),
+    difference: (e, first) => formatMoneyDifference(e.wear_cost - first.wear_cost),
+    explain: () => "Hours of the machine times what an hour of its wear costs, set on the shelf.",
   },
   {
     key: "layers",

@@ -150,7 +150,7 @@ export function LimitsPanel({ limits, base, baseName, onChange }: LimitsPanelPro
           onChange={() =>
             onChange(
               held || base === undefined
-                ? { ...limits, bend: null, crush: null, bond: null }
+                ? { ...limits, bend: null, crush: null, sideways: null, bond: null }
                 : { ...limits, bend: base.bend, crush: base.crush, bond: Number((0.9 * base.bond).toFixed(4)) },
             )
           }
