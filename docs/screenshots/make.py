@@ -50,26 +50,11 @@ def layers(page: Page) -> None:
     page.wait_for_timeout(4000)
 
 
-def layers_two(page: Page) -> None:
-    """Two cups from above, by what held each stroke."""
-    page.get_by_role("link", name="Layers", exact=True).first.click()
-    page.get_by_label("beside").select_option(label="One wall more")
-    page.get_by_label("Layer", exact=True).fill("200")
-    page.get_by_label("This layer alone").check()
-    page.get_by_label("Travel").check()
-    page.get_by_role("button", name="From above").click()
-    page.wait_for_timeout(3000)
-
-
 def house(page: Page) -> None:
     """Two recipes that have proved themselves."""
-    page.get_by_role("button", name="Keep for the house").click()
-    page.get_by_text("From the house recipe").wait_for()
-    page.get_by_role("button", name="Walls in lines, One wall more").focus()
-    page.get_by_role("button", name="Keep for the house").click()
     page.get_by_role("link", name="Recipes").click()
-    page.get_by_role("heading", name="One wall more", exact=True).wait_for()
-    page.wait_for_timeout(10_000)  # until the message at the foot has gone
+    page.get_by_role("heading", name="Fine domes", exact=True).wait_for()
+    page.wait_for_timeout(500)
 
 
 def levers(page: Page) -> None:
@@ -89,19 +74,6 @@ def tradeoff(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
-def settings(page: Page) -> None:
-    """The sheet to type from."""
-    page.get_by_role("link", name="Settings sheet").click()
-    page.get_by_role("button", name="Print").wait_for()
-
-
-def tradeoff_before(page: Page) -> None:
-    """The columns on the axes, before anything is searched."""
-    page.get_by_role("link", name="Trade-off").click()
-    page.get_by_test_id("cloud").wait_for(timeout=30_000)
-    page.wait_for_timeout(5000)
-
-
 def open_surface(page: Page) -> None:
     """A scan with holes, and the offer to close it."""
     scan = {"name": "garden-gnome.stl", "mimeType": "model/stl", "buffer": stl_bytes(open_scan())}
@@ -110,25 +82,30 @@ def open_surface(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
-def guessed(page: Page) -> None:
-    """What was guessed of it, on the part."""
-    open_surface(page)
-    page.get_by_role("button", name="Close it anyway").click()
-    page.get_by_role("link", name="See what was guessed").click(timeout=60_000)
-    page.get_by_role("button", name="right", exact=True).click()
-    page.wait_for_timeout(2500)
+def wizard(page: Page) -> None:
+    """A machine by five answers."""
+    page.get_by_role("button", name="Add a machine").click()
+    page.get_by_role("dialog").get_by_label("Name").fill("Swift")
+    page.get_by_role("dialog").get_by_label("a long melt zone").check()
+    page.wait_for_timeout(300)
+
+
+def house_rules(page: Page) -> None:
+    """A school that is looked at before it is taken."""
+    page.get_by_label("1.25 bores").check()
+    page.get_by_text("columns would change").wait_for()
+    page.get_by_text("columns would change").evaluate("at => at.scrollIntoView({block: 'center'})")
+    page.wait_for_timeout(300)
 
 
 VIEWS = {
-    "tradeoff-before": tradeoff_before,
     "open-surface": open_surface,
-    "guessed": guessed,
     "ready": ready,
     "stances": orientations,
     "layers": layers,
-    "layers-two": layers_two,
     "house": house,
-    "settings": settings,
+    "house-rules": house_rules,
+    "shelf-wizard": wizard,
     "levers": levers,
     "tradeoff": tradeoff,
 }
@@ -141,23 +118,23 @@ def main() -> None:
     estimate_first_columns(server.database, Engine())
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
-        ("bench", "Pencil cup", (1280, 800), False),
-        ("shelf", "/shelf", (1280, 800), False),
+        ("bench", "Herb trough", (1280, 800), False),
+        ("shelf-machines", "/shelf?kind=machines", (1280, 800), False),
+        ("shelf-wizard", "/shelf?kind=machines", (1280, 800), False),
+        ("shelf-nozzles", "/shelf?kind=nozzles&row=3", (1280, 800), False),
+        ("shelf-materials", "/shelf?kind=materials&row=2", (1280, 800), False),
+        ("shelf-spools", "/shelf?kind=spools&row=5", (1280, 800), False),
+        ("shelf-purposes", "/shelf?kind=purposes", (1280, 800), False),
         ("bench-lamp", "Tool box", (1280, 800), True),
         ("bench-phone", "Domed knob", (390, 844), False),
-        ("ledger", "Pencil cup", (1280, 800), False),
-        ("choices", "Snow owl", (1280, 800), False),
+        ("ledger", "Herb trough", (1280, 800), False),
         ("ready", "Domed knob", (1280, 800), False),
         ("stances", "Shelf bracket", (1280, 800), False),
         ("layers", "Snow owl", (1280, 800), False),
-        ("layers-two", "Pencil cup", (1280, 800), True),
-        ("house", "Pencil cup", (1280, 800), False),
-        ("settings", "Shelf bracket", (1280, 800), False),
-        ("levers", "Pencil cup", (1280, 800), False),
+        ("house", "Herb trough", (1280, 800), False),
+        ("levers", "Herb trough", (1280, 800), False),
         ("tradeoff", "Shelf bracket", (1280, 900), False),
-        ("tradeoff-before", "Shelf bracket", (1280, 800), False),
         ("open-surface", "/", (1280, 800), False),
-        ("guessed", "/", (1280, 800), False),
         ("house-rules", "/house-rules", (1280, 800), False),
     ):
         if wanted and name not in wanted:
@@ -172,11 +149,6 @@ def main() -> None:
         settle(page)
         if name == "ledger":
             page.get_by_role("heading", name="Where it goes").evaluate("element => element.scrollIntoView()")
-        if name == "choices":
-            page.get_by_role("button", name="more choices of Supports").click()
-            page.get_by_role("button", name="Supports, On trees").focus()
-            page.get_by_role("button", name="fewer choices of Supports").evaluate("element => element.scrollIntoView()")
-            page.wait_for_timeout(200)
         arrange = VIEWS.get(name)
         if arrange is not None:
             arrange(page)
