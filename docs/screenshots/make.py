@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from pathlib import Path
 
@@ -93,8 +94,9 @@ def wizard(page: Page) -> None:
 def house_rules(page: Page) -> None:
     """A school that is looked at before it is taken."""
     page.get_by_label("1.25 bores").check()
-    page.get_by_text("columns would change").wait_for()
-    page.get_by_text("columns would change").evaluate("at => at.scrollIntoView({block: 'center'})")
+    preview = page.get_by_text(re.compile(r"\d+ columns? would change"))
+    preview.wait_for()
+    preview.evaluate("at => at.scrollIntoView({block: 'center'})")
     page.wait_for_timeout(300)
 
 

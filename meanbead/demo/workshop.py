@@ -236,7 +236,12 @@ def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[
         name: Machine(name=name, printer=plain(Printer.model_validate(keys)), sources=_set_by(keys))
         for name, keys in MACHINES.items()
     }
-    nozzles = {name: NozzleRow(name=name, nozzle=plain(Nozzle.model_validate(keys))) for name, keys in NOZZLES.items()}
+    nozzles = {
+        name: NozzleRow(
+            name=name, nozzle=plain(Nozzle.model_validate(keys)), sources={"bore_mm": "set", "metal": "set"}
+        )
+        for name, keys in NOZZLES.items()
+    }
     nozzles["0.8 hardened"].wear = {"hours": 96, "abrasive_h": 41, "abrasive_g": 1310, "worn_by": None}
     materials = {
         name: MaterialRow(
