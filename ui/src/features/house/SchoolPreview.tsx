@@ -17,6 +17,14 @@ export function SchoolPreview({ columns, problem, onTake, onLeave }: SchoolPrevi
   const count = columns?.length ?? 0;
   return (
     <div className="mt-2 border-l-[3px] border-molten bg-base-200 px-3 py-2 text-sm" aria-live="polite">
+      <div className="mb-2 flex gap-2">
+        <button type="button" className="btn btn-accent btn-xs" disabled={columns === undefined} onClick={onTake}>
+          Take this school
+        </button>
+        <button type="button" className="btn btn-ghost btn-xs" onClick={onLeave}>
+          Leave it as it is
+        </button>
+      </div>
       {problem ? (
         <p className="text-error">{problem}</p>
       ) : columns === undefined ? (
@@ -34,26 +42,30 @@ export function SchoolPreview({ columns, problem, onTake, onLeave }: SchoolPrevi
                 <Link className="underline decoration-rule underline-offset-2" to={`/parts/${column.part_id}`}>
                   {column.part_name}, {column.recipe_name}
                 </Link>
-                : <span className="text-quiet">{column.changes.map(said).join("; ")}</span>
+                : <span className="text-quiet">{told(column.changes)}</span>
               </li>
             ))}
           </ul>
           {count > SHOWN && <p className="text-quiet">and {count - SHOWN} more</p>}
         </>
       )}
-      <div className="mt-2 flex gap-2">
-        <button type="button" className="btn btn-accent btn-xs" disabled={columns === undefined} onClick={onTake}>
-          Take this school
-        </button>
-        <button type="button" className="btn btn-ghost btn-xs" onClick={onLeave}>
-          Leave it as it is
-        </button>
-      </div>
     </div>
   );
 }
 
-function said({ label, unit, before, after }: ColumnChange["changes"][number]): string {
+/** What a column changes in; settings that go from one same figure to another are said together. */
+function told(changes: ColumnChange["changes"]): string {
+  const alike = new Map<string, ColumnChange["changes"]>();
+  for (const change of changes) {
+    const key = `${change.before} ${change.after} ${change.unit}`;
+    alike.set(key, [...(alike.get(key) ?? []), change]);
+  }
+  return [...alike.values()].map(said).join("; ");
+}
+
+function said(alike: ColumnChange["changes"]): string {
+  const [{ label, unit, before, after }] = alike as [ColumnChange["changes"][number]];
   const words = (value: string) => (value === "" ? "none" : unit === "" ? value : `${value} ${unit}`);
-  return `${label.toLowerCase()} ${words(before)} → ${words(after)}`;
+  const others = alike.length > 1 ? ` and ${alike.length - 1} more` : "";
+  return `${label.toLowerCase()}${others} ${words(before)} → ${words(after)}`;
 }

@@ -60,7 +60,7 @@ export function Figure({ field, unit, stored, source, save, onSource }: FigurePr
             }}
           />
         )}
-        {source === null ? <span className="w-[4.6rem]" /> : <SourceMark source={source} of={field.label} onChange={onSource} />}
+        {source === null ? field.group !== "Holds" && <span className="w-[4.6rem]" /> : <SourceMark source={source} of={field.label} onChange={onSource} />}
       </div>
       {field.help && (
         <span id={`${id}-help`} className="sr-only">

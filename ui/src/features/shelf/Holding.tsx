@@ -38,7 +38,7 @@ export function Holding({ machine, shelf, rows }: { machine: Machine; shelf: She
         </select>
       </label>
       {machine.nozzle_id !== null && (
-        <div className="flex items-center">
+        <div className="flex flex-wrap items-center gap-x-3">
           <Figure field={FITTED} unit="" stored={machine.fitted_on} source={null} save={(value) => rows.edit(machine, () => ({ fitted_on: value }), (before) => ({ fitted_on: (before as Machine).fitted_on }), `when ${machine.name}'s nozzle was fitted`)} onSource={() => undefined} />
           <Figure field={HOURS} unit="h" stored={machine.hours_run} source={null} save={(value) => rows.edit(machine, () => ({ hours_run: value ?? 0 }), (before) => ({ hours_run: (before as Machine).hours_run }), `the hours of ${machine.name}'s nozzle`)} onSource={() => undefined} />
         </div>
