@@ -6,7 +6,8 @@ import { fixed, formatDuration } from "../../lib/format";
 export function FirstLayerPanel({ column }: { column: RecipeColumn }) {
   const answer = useQuery({
     queryKey: ["first-layer", column.id, column.version, column.part_digest],
-    queryFn: async () => take(await api.GET("/api/recipes/{recipe_id}/first-layer", { params: { path: { recipe_id: column.id } } })),
+    queryFn: async ({ signal }) =>
+      take(await api.GET("/api/recipes/{recipe_id}/first-layer", { params: { path: { recipe_id: column.id } }, signal })),
     staleTime: Infinity,
     retry: false,
   });

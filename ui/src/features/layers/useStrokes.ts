@@ -9,7 +9,8 @@ import type { Painter } from "./painting";
 export function useStrokesIndex(column: RecipeColumn | undefined) {
   return useQuery({
     queryKey: ["strokes", column?.id, column?.version, column?.part_digest],
-    queryFn: async () => take(await api.GET("/api/recipes/{recipe_id}/strokes", { params: { path: { recipe_id: column?.id ?? 0 } } })),
+    queryFn: async ({ signal }) =>
+      take(await api.GET("/api/recipes/{recipe_id}/strokes", { params: { path: { recipe_id: column?.id ?? 0 } }, signal })),
     enabled: column !== undefined && column.problem == null,
     staleTime: Infinity,
     gcTime: 120_000,

@@ -22,7 +22,8 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
   const answers = useQueries({
     queries: columns.slice(0, 3).map((column) => ({
       queryKey: ["by-layer", column.id, column.version, column.part_digest],
-      queryFn: async () => take(await api.GET("/api/recipes/{recipe_id}/layers", { params: { path: { recipe_id: column.id } } })),
+      queryFn: async ({ signal }: { signal: AbortSignal }) =>
+        take(await api.GET("/api/recipes/{recipe_id}/layers", { params: { path: { recipe_id: column.id } }, signal })),
       enabled: open && column.problem == null,
       staleTime: Infinity,
       gcTime: 60_000,

@@ -130,11 +130,12 @@ function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnSt
   }, []);
   const answer = useQuery({
     queryKey: ["nudges", column.id, column.version, field.key],
-    queryFn: async () =>
+    queryFn: async ({ signal }) =>
       take(
         await api.POST("/api/recipes/{recipe_id}/nudges", {
           params: { path: { recipe_id: column.id } },
           body: { key: field.key },
+          signal,
         }),
       ).nudges,
     enabled: rested && state.estimate !== undefined && !state.sampled,
