@@ -92,6 +92,18 @@ class Asking(Held):
         self.let_go()
         expect(self.cell("Walls in lines", "Everyday copy")).to_have_text(re.compile("5"))
 
+    def test_a_step_pressed_before_the_shelf_is_there_goes_by_the_machine(self) -> None:
+        page = self.new_part("early-press.stl")
+        self.hold("**/api/shelf", "GET")
+        page.reload()
+        height = self.cell("Layer height in mm", "Everyday")
+        height.focus()
+        page.keyboard.press("Alt+ArrowUp")
+        page.wait_for_timeout(300)
+        self.assertFalse(self.was_sent("^PATCH"))
+        self.let_go()
+        expect(height).to_have_accessible_name("Layer height in mm, Everyday: 0.24")
+
     def test_nothing_is_asked_about_a_column_that_was_removed(self) -> None:
         page = self.new_part("gone-at-once.stl")
         page.get_by_role("button", name="Duplicate Everyday").click()

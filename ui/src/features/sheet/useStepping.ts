@@ -1,4 +1,4 @@
-import { useCallback, useRef } from "react";
+import { useCallback, useEffect, useRef } from "react";
 import type { RecipeColumn, Shelf } from "../../api/client";
 import { effective, type CellValue, type Field } from "./fields";
 import { nextStep } from "./steps";
@@ -10,15 +10,21 @@ const QUICK_MS = 1500;
 /** Steps a value up or down; quick presses go on from where the last one will lead, not from what is stored yet. */
 export function useStepping(actions: SheetActions, shelf: Shelf | undefined, onProblem: (error: unknown) => void) {
   const stepping = useRef(new Map<string, { value: CellValue; over: CellValue | undefined; at: number }>());
-  return useCallback(
+  const early = useRef<{ column: RecipeColumn; field: Field; direction: number }[]>([]);
+  const step = useCallback(
     (column: RecipeColumn, field: Field, direction: number) => {
+      // Heights go by the machine's motor steps: a press before it is known waits, instead of guessing a step.
+      if (shelf === undefined) {
+        early.current.push({ column, field, direction });
+        return;
+      }
       const place = `${field.key}:${column.id}`;
       const shown = effective(column, field);
       const last = stepping.current.get(place);
       const now = performance.now();
       const unseen = last !== undefined && last.over === shown && now - last.at < QUICK_MS;
       const from = unseen ? last.value : shown;
-      const value = nextStep(field, from, direction, shelf?.machines.find((one) => one.id === column.machine_id));
+      const value = nextStep(field, from, direction, shelf.machines.find((one) => one.id === column.machine_id));
       if (value === undefined) return;
       stepping.current.set(place, { value, over: shown, at: now });
       actions
@@ -30,4 +36,9 @@ export function useStepping(actions: SheetActions, shelf: Shelf | undefined, onP
     },
     [actions, shelf, onProblem],
   );
+  useEffect(() => {
+    if (shelf === undefined) return;
+    for (const press of early.current.splice(0)) step(press.column, press.field, press.direction);
+  }, [shelf, step]);
+  return step;
 }
