@@ -27,6 +27,13 @@ from tests.support.solids import box, stl_bytes
 
 
 class InBackground(WorkerCase):
+    def setUp(self) -> None:
+        super().setUp()
+        # However slow the machine is: small figures come with the answer. What must not wait says so itself.
+        patient = mock.patch.object(estimates_api, "PATIENCE_S", 60)
+        patient.start()
+        self.addCleanup(patient.stop)
+
     def figures(self, column: dict[str, Any], status: int = 200) -> Any:
         return self.call("POST", f"/api/recipes/{column['id']}/figures", status=status)
 
