@@ -10,7 +10,7 @@ from meanbead.core.model.printer import Printer
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.standards import Standards
 from meanbead.core.recipe.choices import value_at
-from meanbead.core.recipe.defaults import sentence_of
+from meanbead.core.recipe.defaults import DENSITY, OUTER_WALL_MM_S, SHELL_MM, sentence_of
 
 __all__ = ["HOUSE_KEYS", "Decider", "decided_by", "deciders", "why"]
 
@@ -60,7 +60,7 @@ _MACHINE = (
 )
 _PURPOSE = {"walls": "shell_mm", "infill.density": "infill_density", "speed_mm_s.outer_wall": "outer_speed_mm_s"}
 _USUAL = HouseRules()
-_BOUND = {"shell_mm": 0.8, "infill_density": 0.15, "outer_speed_mm_s": 40.0}
+_BOUND = {"shell_mm": SHELL_MM.value, "infill_density": DENSITY.value, "outer_speed_mm_s": OUTER_WALL_MM_S.value}
 """Purposes decide only where they ask for more (or, of a speed, less) than usual."""
 
 

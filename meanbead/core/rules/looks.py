@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from meanbead.core.formulas.surface import flattest_slope_deg, ridge_mm
-from meanbead.core.model.finding import Finding, SettingValue
+from meanbead.core.model.finding import Finding, SettingValue, Severity
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
@@ -243,12 +243,16 @@ def ripples(s: RuleInput) -> Iterator[Finding]:
     limit, asked = s.printer.clean_acceleration, s.plan.outer_wall_acceleration_mm_s2
     if asked <= limit + 1e-9:
         return
-    source = "This machine's own figure" if s.printer.clean_acceleration_mm_s2 else "Typical for this kind of machine"
+    severity: Severity
+    if s.printer.clean_acceleration_mm_s2 is not None:
+        severity, whose, source = "risk", "this machine shows", "This machine's own figure"
+    else:
+        severity, whose, source = "note", "such machines often show", "Typical for this kind of machine"
     yield Finding(
         rule="ripples",
-        severity="risk" if s.printer.clean_acceleration_mm_s2 else "note",
+        severity=severity,
         field="acceleration_mm_s2.outer_wall",
-        sentence=f"The outer wall is asked to speed up by {asked:g} mm/s²; {'this machine shows' if s.printer.clean_acceleration_mm_s2 else 'such machines often show'} ripple above {limit:g}.",
+        sentence=f"The outer wall is asked to speed up by {asked:g} mm/s²; {whose} ripple above {limit:g}.",
         remedy=f"At most {limit:g} mm/s² outside.",
         value=asked,
         limit=limit,

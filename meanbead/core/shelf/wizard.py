@@ -60,7 +60,7 @@ def typical_printer(answers: Answers) -> Printer:
     """A description that is typical for such a machine.
 
     Limits follow the frame: acceleration that shows no ripple is what a machine of that kind usually shows clean, printing
-    runs at it, and the axes take twice as much. A bed's watts and heat go with its area.
+    runs at it, and the axes take two and a half times as much. A bed's watts and heat go with its area.
     """
     clean, top = _CLEAN_MM_S2[answers.frame], _SPEED_MM_S[answers.frame]
     area = answers.bed_mm.x * answers.bed_mm.y / (220 * 220)
