@@ -49,10 +49,10 @@ def dryness(material: Material, spool: Spool, today: date) -> Dryness:
     when = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
     place = _PLACE[spool.kept]
     weak = _weak_drying(material, spool) if what == "dried" else ""
-    if weak:
-        return Dryness(state="doubtful", sentence=f"It was dried {when}, but {weak}.")
     allowed = (material.open_hours or _USUAL_OPEN_H) * _SLOWER[spool.kept]
     hours = 24.0 * days
+    if weak and hours <= allowed:
+        return Dryness(state="doubtful", sentence=f"It was dried {when}, but {weak}.")
     may = f"{name} keeps for about {_span(allowed)} {place}"
     state: Literal["dry", "doubtful", "damp"] = (
         "dry" if hours <= allowed / 2 else "doubtful" if hours <= allowed else "damp"

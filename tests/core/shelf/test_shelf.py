@@ -124,6 +124,8 @@ class Dryness(unittest.TestCase):
         self.assertEqual(self.state(0, dried_h=4), "doubtful")
         self.assertEqual(self.state(0, dried_temp_c=55), "doubtful")
         self.assertEqual(self.state(0, dried_h=9, dried_temp_c=74), "dry")
+        # Weakly dried and long ago is damp like any other.
+        self.assertEqual(self.state(30, dried_h=4), "damp")
         told = dryness(THIRSTY, Spool(dried_on=TODAY, dried_h=4), TODAY)
         self.assertEqual(told.sentence, "It was dried today, but for 4 h only, and it takes about 10 h.")
 
