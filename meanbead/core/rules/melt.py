@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from meanbead.core.formulas.bead import bead_area_mm2
-from meanbead.core.formulas.melt import SKIP_RATIO, WALL_LOSS, temperature_for_flow_c
+from meanbead.core.formulas.melt import WALL_LOSS, temperature_for_flow_c
 from meanbead.core.model.finding import Finding, Remedy, SettingValue
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput, ceil_to, floor_to, remedy, words
@@ -108,8 +108,14 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
     asked = max(share.asked_flow_mm3_s for share in capped.values())
     limit = s.ceiling.plan_mm3_s
     temp = temperature_for_flow_c(s.printer, s.nozzle, s.material, asked * 1.001, s.highest_c)
-    would = f"{temp:.0f} °C would melt it" if temp is not None else f"not even {s.highest_c:g} °C would melt it"
-    skips = " At that flow the drive may skip." if asked > limit / 0.9 * SKIP_RATIO else ""
+    known = s.ceiling.bound == "known"
+    if known:
+        would = f"more than that {s.material.name} is not known to take, however hot"
+    elif temp is not None:
+        would = f"{temp:.0f} °C would melt it"
+    else:
+        would = f"not even {s.highest_c:g} °C would melt it"
+    skips = " At that flow the drive may skip." if asked > s.ceiling.skip_mm3_s else ""
     push = " The drive's push binds, not the heat." if s.ceiling.bound == "push" else ""
     yield Finding(
         rule="melt_cap",
@@ -120,7 +126,7 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
             f"{limit:.1f} mm³/s ({s.ceiling.source}); {would}.{skips}{push} It costs "
             f"{duration(s.estimate.by_cause.melt_ceiling_s)}."
         ),
-        remedy="Hotter, a smaller bead, or a longer melt zone; a higher speed changes nothing.",
+        remedy=f"{'A' if known else 'Hotter, a'} smaller bead{'' if known else ', or a longer melt zone'}; a higher speed changes nothing.",
         value=asked,
         limit=limit,
         reason="Above the ceiling less plastic comes out than is asked for, and then the drive skips.",

@@ -10,6 +10,7 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.timing import time_strokes
+from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Estimate, Material, Nozzle, Printer, Recipe
 from meanbead.core.motion.lookahead import straight_move_time_s
 from meanbead.core.recipe.preview import preview
@@ -20,6 +21,7 @@ from tests.support.estimating import estimate_with_findings
 from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()
+CEILING = melt_ceiling(Printer(), Nozzle(), Material(), Material().nozzle_temp_c)
 
 
 def estimate(keys: dict | None = None, solid=None, printer: dict | None = None, nozzle=0.4, material=None) -> Estimate:
@@ -105,6 +107,18 @@ class Levers(unittest.TestCase):
         self.assertTrue(asked.by_feature["infill"].capped)
         self.assertFalse(asked.by_feature["outer_wall"].capped)
         self.assertIn("melt_cap", [finding.rule for finding in asked.findings])
+
+    def test_where_the_plastics_own_flow_binds_no_heat_is_advised(self) -> None:
+        plastic = Material(max_flow_mm3_s=5)
+        knee = CEILING.knee_mm3_s
+        for speed, skips in ((100, False), (400, True)):
+            found = estimate({"speed_mm_s": {"infill": speed}}, solid=box(60, 60, 6), material=plastic)
+            told = next(finding for finding in found.findings if finding.rule == "melt_cap")
+            self.assertIn("is not known to take, however hot", told.sentence)
+            self.assertTrue(told.remedy.startswith("A smaller bead"), told.remedy)
+            self.assertNotIn("nozzle_temp_c", [key.key for way in told.remedies for key in way.settings])
+            self.assertEqual("may skip" in told.sentence, skips)
+            self.assertEqual(skips, found.asked_flow_mm3_s > knee * 1.3)
 
     def test_beyond_the_ceiling_more_speed_changes_nothing(self) -> None:
         times = [estimate({"speed_mm_s": {"infill": v}}, solid=box(60, 60, 6)).print_time_s for v in (160, 200, 240)]
