@@ -49,9 +49,7 @@ export function FlowGauge({ preview }: { preview: Preview }) {
         <p className="mt-1 text-sm">
           {over.map((bead) => FEATURES.find((one) => one.key === bead.feature)?.label ?? bead.feature).join(", ")}{" "}
           {over.length === 1 ? "is" : "are"} slowed to {speeds(over.map((bead) => bead.speed_limit_mm_s))} mm/s.{" "}
-          {preview.temp_for_flow_c == null
-            ? "No temperature in this material's window melts that flow."
-            : `${Math.ceil(preview.temp_for_flow_c)} °C would melt it.`}
+          {wayOut(preview)}
         </p>
       )}
     </div>
@@ -62,8 +60,15 @@ const BOUND: Record<string, string> = {
   heat: "how fast heat reaches the strand's centre",
   push: "how hard the drive can push through this bore",
   heater: "the heater's watts",
+  known: "the most that this plastic is known to take",
   too_cold: "a temperature at which this plastic does not melt",
 };
+
+function wayOut({ melt_bound, temp_for_flow_c }: Preview): string {
+  if (melt_bound === "known") return "Heat does not change that.";
+  if (temp_for_flow_c == null) return "No temperature in this material's window melts that flow.";
+  return `${Math.ceil(temp_for_flow_c)} °C would melt it.`;
+}
 
 function speeds(limits: number[]): string {
   const low = Math.round(Math.min(...limits));
