@@ -196,9 +196,8 @@ class Engine:
         strokes = self._planner.remembered(inputs, progress if sample is None else no_progress)
         progress(0.7, "running it through the machine")
         moves = remembered(self._moves, MoveInputs.of(strokes, plan, job.printer), all_moves).value
-        timing = time_strokes(
-            strokes.value, plan, job.printer, ceiling.plan_mm3_s, moves, prepared.first_ceiling.plan_mm3_s
-        )
+        above, first = prepared.flow_caps_mm3_s
+        timing = time_strokes(strokes.value, plan, job.printer, above, moves, first)
         return Run(prepared, timing, sample)
 
 

@@ -35,6 +35,14 @@ class Prepared:
     ceiling: MeltCeiling
     first_ceiling: MeltCeiling
 
+    @property
+    def flow_caps_mm3_s(self) -> tuple[float, float]:
+        """Flows above which speeds are held back, mm3/s: above the first layer, and on it. A recipe that runs on beyond what
+        melts is held back only where the drive may skip."""
+        if self.plan.above_melt == "run_on":
+            return self.ceiling.skip_mm3_s, self.first_ceiling.skip_mm3_s
+        return self.ceiling.plan_mm3_s, self.first_ceiling.plan_mm3_s
+
 
 def prepare(job: PrintJob | Prepared) -> Prepared:
     """Resolve a job's recipe and find its melt ceiling; what is prepared already stays as it is.

@@ -16,7 +16,7 @@ from meanbead.core.estimate.sample import INTERVAL_LAYERS, LayerSample
 from meanbead.core.estimate.timing import Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.formulas.bead import filament_area_mm2, filament_length_mm, filament_mass_g
 from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
-from meanbead.core.formulas.melt import MeltCeiling
+from meanbead.core.formulas.melt import MeltCeiling, output_share
 from meanbead.core.formulas.running import machine_cost
 from meanbead.core.model import Causes, Estimate, FeatureShare, Interval, Material, PartFacts, Printer
 from meanbead.core.model.plan import Plan
@@ -113,6 +113,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         lost_mm3=lost,
         overfilled_mm3=over,
         void_mm3=void,
+        under_extruded_mm3=_under_extruded_mm3(run),
         height_mm=comes_out,
         height_off_mm=comes_out - facts.extents_mm.z,
         short_layers=round(float(np.sum(weight[short]))),
@@ -134,6 +135,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         asked_flow_mm3_s=max(share.asked_flow_mm3_s for share in by_feature.values()),
         melt_ceiling_mm3_s=ceiling.plan_mm3_s,
         melt_ceiling_source=ceiling.source,
+        melt_basis=ceiling.basis,
         melt_capped=bool(run.timing.capped.any()),
         plate_mm=strokes.extent_mm,
         substituted=list(strokes.substituted),
@@ -154,9 +156,10 @@ def interval(run: Run, print_time_s: float) -> Interval:
 
     def time(factor: float) -> float:
         printer = stronger(run.prepared.job.printer, factor)
-        first = run.prepared.first_ceiling.plan_mm3_s
-        plan = stronger_plan(run.plan, factor)
-        return time_strokes(sample, plan, printer, run.ceiling.plan_mm3_s, first_ceiling_mm3_s=first).print_time_s
+        above, first = run.prepared.flow_caps_mm3_s
+        return time_strokes(
+            sample, stronger_plan(run.plan, factor), printer, above, first_ceiling_mm3_s=first
+        ).print_time_s
 
     same, better, worse = parallel_map(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
     ends = [print_time_s * better / same, print_time_s * worse / same]
@@ -203,6 +206,24 @@ def layer_volumes_mm3(run: Run) -> NDArray[np.float64]:
     laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * run.plan.flow_ratio
     volumes = np.bincount(strokes.layer, weights=laid, minlength=len(strokes.layers))
     return volumes.astype(np.float64)
+
+
+def _under_extruded_mm3(run: Run) -> float:
+    """Plastic that is asked for beyond the knee and does not come out, mm3.
+
+    By the flow that each stroke reaches at its fastest, so a little too much where strokes are mostly ramps; that
+    pressure builds up and falls over a second is left out.
+    """
+    strokes, flow = run.strokes, run.timing.peak_flow_mm3_s
+    if not flow.size or flow.max() <= min(run.ceiling.knee_mm3_s, run.prepared.first_ceiling.knee_mm3_s):
+        return 0.0
+    share = np.where(
+        strokes.layers.on_bed[strokes.layer],
+        output_share(run.prepared.first_ceiling, flow),
+        output_share(run.ceiling, flow),
+    )
+    laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * run.plan.flow_ratio
+    return float(np.sum(laid * (1 - share) * run.volume_weight[strokes.layer]))
 
 
 def _height_mm(run: Run) -> float:

@@ -16,13 +16,19 @@ The two resistances are joined as ``(Qh^-2 + Qp^-2)^(-1/2)``, and the heater's w
 unfilled thermoplastics, bores 0.2 to 1.2 mm, melt zones 8 to 50 mm; expect the true knee within about a third of it.
 Metals and split channels enter by the typical factors below, which put the three kinds of hot end where practice has them
 with an easy plastic at its usual temperature and a 0.4 mm bore: 8 to 12 mm3/s with a short zone, 15 to 25 with a long one,
-25 to 40 with split channels. A measured curve is to replace all of this.
+25 to 40 with split channels.
+
+A flow test (:class:`~meanbead.core.model.measured.MeasuredMelt`) of the same hot end, nozzle and plastic replaces all of this:
+between the temperatures that were tested its limits are interpolated, up to ten degrees beyond they move on as the
+typical ones do. A test of the same plastic with another nozzle, in another colour, or further off in temperature informs
+the typical figure: it is scaled by what that test found against what was typical for it, to a power below 1.
 """
 
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
 
@@ -33,24 +39,33 @@ from scipy.special import j1, jn_zeros
 
 from meanbead.core.model.base import Provenance
 from meanbead.core.model.material import Material
+from meanbead.core.model.measured import MeasuredAt, MeasuredMelt
 from meanbead.core.model.nozzle import Nozzle
 from meanbead.core.model.printer import Printer
 
 __all__ = [
+    "BEYOND_C",
     "LATEST_SKIP_RATIO",
-    "PLANNING_MARGIN",
     "SKIP_RATIO",
+    "USUAL_FALL",
     "WALL_LOSS",
     "MeltCeiling",
     "centre_excess",
     "fourier_for_excess",
     "heater_bound_mm3_s",
     "melt_ceiling",
+    "output_share",
     "temperature_for_flow_c",
 ]
 
-PLANNING_MARGIN = 0.9
-"""Plans stay this far below the knee, where output begins to fall."""
+BEYOND_C = 10.0
+"""So far beyond the temperatures that were tested a measurement still counts as one."""
+
+TYPICAL_SPREAD = 0.2
+"""How far a typical knee may be off: standard deviation of its logarithm; 90 % within about a third."""
+
+USUAL_FALL = 0.6
+"""Typical share of the output that is lost per knee's worth of flow beyond the knee."""
 
 SKIP_RATIO = 1.3
 """From this multiple of the knee on the drive may skip. Typical, and the least of a wide range: strong drives on easy
@@ -72,19 +87,30 @@ _ZEROS: NDArray[np.float64] = jn_zeros(0, 60)
 _WEIGHTS: NDArray[np.float64] = 2.0 / (_ZEROS * j1(_ZEROS))
 
 
+Bound = Literal["heat", "push", "heater", "known", "strand", "too_cold"]
+
+
 @dataclass(frozen=True)
 class MeltCeiling:
     """Flow limits of one hot end, nozzle and material at one temperature, mm3/s.
 
     ``plan_mm3_s`` is what plans stay under, ``knee_mm3_s`` where output begins to fall, ``skip_mm3_s`` from where on the
-    drive may skip. ``bound`` says what limits the knee; ``known`` is the plastic's own largest flow.
+    drive may skip. ``bound`` says what limits the knee; ``known`` is the plastic's own largest flow, ``strand`` where the strand
+    curls before the output falls. ``fall`` is the share of the output lost per knee's worth of flow beyond it.
+    ``low_mm3_s`` and ``high_mm3_s`` are the knee's 90 % interval, ``basis`` what it all rests on in words, empty where it
+    is the typical hot end, and ``test_id`` the test, where that is kept.
     """
 
     plan_mm3_s: float
     knee_mm3_s: float
     skip_mm3_s: float
-    bound: Literal["heat", "push", "heater", "known", "too_cold"]
+    bound: Bound
     source: Provenance
+    fall: float = USUAL_FALL
+    low_mm3_s: float = 0.0
+    high_mm3_s: float = 0.0
+    basis: str = ""
+    test_id: int | None = None
 
 
 def centre_excess(fourier: float) -> float:
@@ -110,25 +136,147 @@ def melt_ceiling(printer: Printer, nozzle: Nozzle, material: Material, temp_c: f
 
     Where the wall is not hotter than the material's flow temperature nothing melts and all limits are 0.
     """
+    told = _measured(printer, nozzle, material, temp_c) or _typical(printer, nozzle, material, temp_c)
+    known, free = material.max_flow_mm3_s, 1 - printer.flow_margin
+    if known is not None and known < told.plan_mm3_s:
+        # What is known to come out well needs no margin of its own.
+        return replace(
+            told, plan_mm3_s=known, knee_mm3_s=min(known / free, told.knee_mm3_s), bound="known", source="set"
+        )
+    return told
+
+
+def output_share(ceiling: MeltCeiling, flow_mm3_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Plastic out over plastic asked for, of the same shape: 1 up to the knee, falling in a line beyond it."""
+    beyond = np.maximum(flow_mm3_s / ceiling.knee_mm3_s - 1, 0.0)
+    return np.clip(1 - ceiling.fall * beyond, 0.0, 1.0)
+
+
+def _typical(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float) -> MeltCeiling:
+    """What is typical of such a hot end, informed by a test that comes near."""
+    knee, bound = _typical_knee(printer, nozzle, material, temp_c)
+    if knee == 0:
+        return MeltCeiling(0.0, 0.0, 0.0, "too_cold", "typical")
+    spread, basis, test_id = TYPICAL_SPREAD, "", None
+    near = [kin for test in printer.measured_melts if (kin := _kin(printer, nozzle, material, test)) is not None]
+    if near and bound != "heater":
+        closest = min(near, key=lambda kin: (kin.spread, -kin.test.on.toordinal()))
+        entry = min(closest.test.at, key=lambda entry: abs(entry.temp_c - temp_c))
+        its_knee, _ = _typical_knee(printer, closest.test.nozzle, material, entry.temp_c)
+        if its_knee > 0:
+            off = abs(entry.temp_c - temp_c) / 100
+            knee *= (entry.knee_mm3_s / its_knee) ** closest.power
+            spread, test_id = min(TYPICAL_SPREAD, math.hypot(closest.spread, off)), closest.test.test_id
+            basis = f"typical, set right by the flow test of {_day(closest.test)} {closest.words}"
+            heater = heater_bound_mm3_s(printer, material, temp_c)
+            if heater < knee:
+                knee, bound = heater, "heater"
+    low, high = knee * math.exp(-1.645 * spread), knee * math.exp(1.645 * spread)
+    plan, skip = knee * (1 - printer.flow_margin), knee * SKIP_RATIO
+    return MeltCeiling(plan, knee, skip, bound, "typical", USUAL_FALL, low, high, basis, test_id)
+
+
+def _typical_knee(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float) -> tuple[float, Bound]:
+    """The knee by conduction, push and the heater's watts, mm3/s, and which of them binds."""
     room = printer.room_temp_c
     wall = temp_c - WALL_LOSS[nozzle.metal] * (temp_c - room)
     if wall <= material.flow_temp_c:
-        return MeltCeiling(0.0, 0.0, 0.0, "too_cold", "typical")
+        return 0.0, "too_cold"
     excess = (wall - material.flow_temp_c) / (wall - room)
     length = printer.hotend.melt_zone_mm + SHAPE_EXTRA_MM[nozzle.shape]
     length *= 1 + CHANNEL_GAIN * (max(printer.hotend.channels, nozzle.melt_channels) - 1)
     heat = np.pi * material.diffusivity_mm2_s * length / fourier_for_excess(max(round(excess, 9), 1e-9))
     push = material.push_limit_mm3_s * (nozzle.bore_mm / 0.4) ** 3
     knee = float((heat**-2 + push**-2) ** -0.5)
-    bound: Literal["heat", "push", "heater", "known"] = "heat" if heat <= push else "push"
     heater = heater_bound_mm3_s(printer, material, temp_c)
     if heater < knee:
-        knee, bound = heater, "heater"
-    known = material.max_flow_mm3_s
-    if known is not None and known < knee * PLANNING_MARGIN:
-        # What is known to come out well needs no margin of its own.
-        return MeltCeiling(known, known / PLANNING_MARGIN, knee * SKIP_RATIO, "known", "set")
-    return MeltCeiling(knee * PLANNING_MARGIN, knee, knee * SKIP_RATIO, bound, "typical")
+        return heater, "heater"
+    return knee, "heat" if heat <= push else "push"
+
+
+@dataclass(frozen=True)
+class _Kin:
+    """A test of something near: how far its finding carries over (``power``), and with which scatter."""
+
+    test: MeasuredMelt
+    power: float
+    spread: float
+    words: str
+
+
+def _kin(printer: Printer, nozzle: Nozzle, material: Material, test: MeasuredMelt) -> _Kin | None:
+    """What a test means for a nozzle and plastic: nothing where the hot end is another one, or the plastic."""
+    hotend = printer.hotend
+    if (test.melt_zone_mm, test.channels) != (hotend.melt_zone_mm, hotend.channels) or test.material != material.name:
+        return None
+    words, spread, power = [], 0.06, 1.0
+    if test.nozzle != nozzle:
+        same_bore = test.nozzle.bore_mm == nozzle.bore_mm
+        words.append(f"with {'another' if same_bore else f'a {test.nozzle.bore_mm:g} mm'} nozzle")
+        spread, power = math.hypot(spread, 0.08 if same_bore else 0.1), 0.8
+    if test.colour != material.colour:
+        words.append(f"in {test.colour or 'another colour'}")
+        spread, power = math.hypot(spread, 0.06), power * 0.9
+    if not words:
+        words.append(f"at {', '.join(f'{entry.temp_c:g}' for entry in test.at)} °C")
+    return _Kin(test, power, spread, " ".join(words))
+
+
+def _measured(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float) -> MeltCeiling | None:
+    """What a test of just this hot end, nozzle and plastic says near a temperature; the newest where there are several."""
+    hotend = printer.hotend
+    its = [
+        test
+        for test in printer.measured_melts
+        if test.nozzle == nozzle
+        and (test.material, test.colour) == (material.name, material.colour)
+        and (test.melt_zone_mm, test.channels) == (hotend.melt_zone_mm, hotend.channels)
+        and test.at[0].temp_c - BEYOND_C <= temp_c <= test.at[-1].temp_c + BEYOND_C
+    ]
+    if not its:
+        return None
+    test = max(its, key=lambda test: test.on)
+    entry = _between(test.at, temp_c)
+    beyond = temp_c - entry.temp_c
+    scale = 1.0
+    if beyond:
+        here, there = (_typical_knee(printer, nozzle, material, temp)[0] for temp in (temp_c, entry.temp_c))
+        if here == 0 or there == 0:
+            return None
+        scale = here / there
+    limit, knee = entry.limit_mm3_s * scale, entry.knee_mm3_s * scale
+    plan = limit * (1 - printer.flow_margin)
+    wide = math.exp(1.645 * abs(beyond) / 100)
+    return MeltCeiling(
+        plan_mm3_s=plan,
+        knee_mm3_s=knee,
+        skip_mm3_s=max(plan, (entry.skip_mm3_s or entry.knee_mm3_s * SKIP_RATIO) * scale),
+        bound="strand" if entry.limit_mm3_s < entry.knee_low_mm3_s * (1 - 1e-9) else "heat",
+        source="measured",
+        fall=entry.fall,
+        low_mm3_s=entry.knee_low_mm3_s * scale / wide,
+        high_mm3_s=(entry.knee_high_mm3_s or entry.knee_mm3_s * SKIP_RATIO) * scale * wide,
+        basis=f"measured on {_day(test)}",
+        test_id=test.test_id,
+    )
+
+
+def _between(entries: tuple[MeasuredAt, ...], temp_c: float) -> MeasuredAt:
+    """Limits at a temperature, in a line between two that were tested; beyond them those of the outermost."""
+    temp = min(max(temp_c, entries[0].temp_c), entries[-1].temp_c)
+    after = next(at for at, entry in enumerate(entries) if entry.temp_c >= temp)
+    high = entries[after]
+    if high.temp_c == temp:
+        return high
+    low = entries[after - 1]
+    share = (temp - low.temp_c) / (high.temp_c - low.temp_c)
+    ends = ((getattr(low, name), getattr(high, name)) for name in MeasuredAt.model_fields)
+    mixed = (None if a is None or b is None else a + share * (b - a) for a, b in ends)
+    return MeasuredAt.model_validate(dict(zip(MeasuredAt.model_fields, mixed, strict=True)))
+
+
+def _day(test: MeasuredMelt) -> str:
+    return f"{test.on.day} {test.on:%b %Y}"
 
 
 def heater_bound_mm3_s(printer: Printer, material: Material, temp_c: float) -> float:

@@ -55,7 +55,8 @@ class Estimate(Result):
 
     ``cost`` is filament, electricity and wear. ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
     is too thin to be laid, ``overfilled_mm3`` is laid twice, ``void_mm3`` is left empty between walls because no bead of
-    filling fits. ``height_mm`` is what comes out, ``height_off_mm`` by how much that is more than the part.
+    filling fits, ``under_extruded_mm3`` is asked for faster than it melts and does not come out. ``melt_basis`` says what the melt
+    ceiling rests on, empty where it is a typical hot end's. ``height_mm`` is what comes out, ``height_off_mm`` by how much that is more than the part.
     ``short_layers`` still end before the least layer time, the shortest after ``shortest_layer_s``. ``hanging_mm2`` of
     floors hangs with nothing under it, ``hanging_width_mm`` across where it is widest, ``hanging_at_mm`` up. Where ``layers_planned`` is less than ``layers``, the
     figures are those of a sample and may be off by the share ``sampling_error``, its filament by ``filament_error``.
@@ -80,6 +81,7 @@ class Estimate(Result):
     lost_mm3: float
     overfilled_mm3: float
     void_mm3: float
+    under_extruded_mm3: float = 0.0
     height_mm: float
     height_off_mm: float
     short_layers: int
@@ -99,6 +101,7 @@ class Estimate(Result):
     asked_flow_mm3_s: float
     melt_ceiling_mm3_s: float
     melt_ceiling_source: Provenance
+    melt_basis: str = ""
     melt_capped: bool
     plate_mm: Annotated[tuple[float, ...], Field(min_length=2, max_length=2)]
     substituted: list[int]

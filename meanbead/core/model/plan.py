@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 
 from meanbead.core.model.recipe import (
+    AboveMelt,
     Adhesion,
     AdhesionKind,
     Cooling,
@@ -203,6 +204,7 @@ class Plan:
     fan: float
     bridge_fan: float
     fan_off_layers: int
+    above_melt: AboveMelt
     flow_ratio: float
 
     def as_recipe(self) -> Recipe:
@@ -284,6 +286,7 @@ class Plan:
             ),
             height_ranges=shape.height_ranges,
             copies=Copies(**asdict(shape.copies)),
+            above_melt=self.above_melt,
             flow_ratio=self.flow_ratio,
             bridge_flow_ratio=shape.bridge_flow_ratio,
         )

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from meanbead.core.model.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
+from meanbead.core.model.measured import MeasuredMelt
 
 __all__ = [
     "PTFE_LIMIT_C",
@@ -164,6 +165,9 @@ class Printer(Model):
     An hour costs what the machine draws, ``power_w`` on average (worked out from its heaters where None), at
     ``price_per_kwh``, and ``wear_per_h``: parts that wear, and what it was bought for. ``start_gcode`` and ``end_gcode`` are
     what runs before and after a print; ``start_time_s`` and ``end_time_s`` are what they take beside heating.
+
+    ``measured_melts`` are what flow tests have shown of its hot end; plans stay below what it melts by ``flow_margin``.
+    ``drive_steps_per_mm`` is how many steps the drive takes for a millimetre of filament.
     """
 
     bed_mm: BedMm = BedMm()
@@ -191,6 +195,9 @@ class Printer(Model):
     clean_acceleration_mm_s2: AccelerationMmS2 | None = None
     overhang_limit_deg: Annotated[float, Field(ge=20, le=85)] = 52
     measured_overhangs: Annotated[tuple[MeasuredOverhang, ...], Field(max_length=50)] = ()
+    measured_melts: Annotated[tuple[MeasuredMelt, ...], Field(max_length=50)] = ()
+    flow_margin: Annotated[float, Field(ge=0, le=0.9)] = 0.1
+    drive_steps_per_mm: Annotated[float, Field(gt=0, le=100_000)] | None = None
     enclosed: bool = False
     bed_surface: Literal["flat", "uneven", "damaged"] = "flat"
 

@@ -13,6 +13,7 @@ from pydantic import Field, model_validator
 from meanbead.core.model.base import AccelerationMmS2, LineWidthMm, Model, Share, SpeedMmS
 
 __all__ = [
+    "AboveMelt",
     "Adhesion",
     "AdhesionKind",
     "Cooling",
@@ -56,6 +57,7 @@ SupportKind = Literal["none", "columns", "trees"]
 HeightKind = Literal["even", "by_slope"]
 TravelConvention = Literal["straight", "inside"]
 CopyOrder = Literal["by_layer", "one_by_one"]
+AboveMelt = Literal["slow_down", "run_on"]
 ShortLayers = Literal["slow", "wait", "lift_and_wait"]
 OverSparse = Literal["by_gap", "solid", "bridge"]
 HeightMm = Annotated[float, Field(gt=0, le=2)]
@@ -250,7 +252,11 @@ class Adhesion(Model):
 
 
 class Recipe(Model):
-    """What a person chose. See :class:`meanbead.core.model.plan.Plan` for what a printer is told."""
+    """What a person chose. See :class:`meanbead.core.model.plan.Plan` for what a printer is told.
+
+    ``above_melt`` says what happens to speeds that ask for more than the hot end melts: they are held back, or they run on,
+    up to where the drive may skip, and less plastic comes out than is asked for.
+    """
 
     nozzle_diameter_mm: Annotated[float, Field(ge=0.1, le=2.0)] | None = None
     layer_height_mm: HeightMm | None = None
@@ -280,5 +286,6 @@ class Recipe(Model):
     variable_height: VariableHeight = VariableHeight()
     height_ranges: Annotated[tuple[HeightRange, ...], Field(max_length=50)] = ()
     copies: Copies = Copies()
+    above_melt: AboveMelt | None = None
     flow_ratio: Annotated[float, Field(ge=0.5, le=1.5)] | None = None
     bridge_flow_ratio: Annotated[float, Field(ge=0.3, le=1.5)] | None = None

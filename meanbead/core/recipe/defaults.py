@@ -20,6 +20,7 @@ from meanbead.core.model.nozzle import FLAT_PER_BORE, Nozzle
 from meanbead.core.model.printer import Printer
 from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import (
+    AboveMelt,
     AdhesionKind,
     CopyOrder,
     InfillPattern,
@@ -288,6 +289,9 @@ SHORT_LAYERS: Default[ShortLayers] = Default("cooling.short_layers", "slow", "Sl
 FAN = Default("cooling.fan", None, "The most that suits the plastic.")
 BRIDGE_FAN = Default("cooling.bridge_fan", None, "What suits the plastic there, else the fan's own.")
 FAN_OFF_LAYERS = Default("cooling.fan_off_layers", None, "What the plastic wants, so that the first layers hold.")
+ABOVE_MELT: Default[AboveMelt] = Default(
+    "above_melt", "slow_down", "Slow down: all that is asked for comes out.", "slow_down"
+)
 FLOW_RATIO = Default("flow_ratio", 1.0, "{:g}: just what the geometry asks for.", "1")
 BRIDGE_FLOW_RATIO = Default(
     "bridge_flow_ratio", 0.95, "{:g}, or what suits the plastic: a little less pulls the strand taut.", "0.95"

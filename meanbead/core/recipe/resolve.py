@@ -227,6 +227,7 @@ def _pace(
         fan=fan,
         bridge_fan=_or(recipe.cooling.bridge_fan, max(fan, _or(material.bridge_fan, fan))),
         fan_off_layers=_or(recipe.cooling.fan_off_layers, material.fan_off_layers),
+        above_melt=recipe.above_melt or defaults.ABOVE_MELT.value,
         flow_ratio=_or(recipe.flow_ratio, defaults.FLOW_RATIO.value),
     )
 

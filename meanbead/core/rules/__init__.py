@@ -31,6 +31,7 @@ RULES: tuple[Rule, ...] = (
     plastic.damp,
     plastic.ventilation,
     melt.melt_cap,
+    melt.above_knee,
     melt.flow_margin,
     melt.push_limit,
     melt.cold_metal,

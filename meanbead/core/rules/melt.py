@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from meanbead.core.formulas.bead import bead_area_mm2
-from meanbead.core.formulas.melt import WALL_LOSS, temperature_for_flow_c
+import numpy as np
+
+from meanbead.core.formulas.bead import bead_area_mm2, filament_mass_g
+from meanbead.core.formulas.melt import WALL_LOSS, output_share, temperature_for_flow_c
 from meanbead.core.model.finding import Finding, Remedy, SettingValue
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import PTFE_LIMIT_C, RuleInput, ceil_to, floor_to, remedy, words
 from meanbead.core.text.durations import duration
 
 __all__ = [
+    "above_knee",
     "cold_metal",
     "flow_margin",
     "hotter_than_needed",
@@ -103,7 +106,7 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
     if s.estimate is None:
         return
     capped = {name: share for name, share in s.estimate.by_feature.items() if share.capped}
-    if not capped:
+    if not capped or s.plan.above_melt == "run_on":
         return
     asked = max(share.asked_flow_mm3_s for share in capped.values())
     limit = s.ceiling.plan_mm3_s
@@ -133,6 +136,30 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
         source="Conduction into the filament and the drive's push; see the method, Melt ceiling",
         school=s.convention("temperature"),
         remedies=_ways_out(s, list(capped), asked, limit, temp),
+    )
+
+
+def above_knee(s: RuleInput) -> Iterator[Finding]:
+    """Flows beyond the knee by choice: plastic that is asked for and does not come out."""
+    if s.estimate is None or s.plan.above_melt != "run_on" or s.estimate.under_extruded_mm3 <= 0:
+        return
+    lost_g = filament_mass_g(s.estimate.under_extruded_mm3, s.material.density_g_cm3)
+    worst = 1 - float(output_share(s.ceiling, np.array([s.estimate.peak_flow_mm3_s]))[0])
+    skips = " Speeds are held back only where the drive may skip." if s.estimate.melt_capped else ""
+    yield Finding(
+        rule="above_knee",
+        severity="risk",
+        field="above_melt",
+        sentence=(
+            f"{lost_g:.1f} g of {s.estimate.filament_g:.1f} g do not come out: up to {s.estimate.peak_flow_mm3_s:.1f} mm³/s are "
+            f"asked for, and the output falls from {s.ceiling.knee_mm3_s:.1f} mm³/s on, by {100 * worst:.0f} % at the most.{skips}"
+        ),
+        remedy="Slow down to what melts; it costs the time that this saves.",
+        value=s.estimate.peak_flow_mm3_s,
+        limit=s.ceiling.knee_mm3_s,
+        reason="Lines come out thinner than planned: gaps, weak layers, and a drive that grinds the filament.",
+        source="Output beyond the knee; see the method, Flow test",
+        remedies=[remedy("Slow down to what melts", {"above_melt": None})],
     )
 
 

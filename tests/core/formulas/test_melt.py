@@ -6,7 +6,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from meanbead.core.formulas.melt import (
-    PLANNING_MARGIN,
     centre_excess,
     fourier_for_excess,
     heater_bound_mm3_s,
@@ -60,7 +59,7 @@ class Ceiling(unittest.TestCase):
 
     def test_order_of_the_three_limits(self) -> None:
         ceiling = melt_ceiling(PRINTER, NOZZLE, PLA, 210)
-        self.assertAlmostEqual(ceiling.plan_mm3_s, PLANNING_MARGIN * ceiling.knee_mm3_s)
+        self.assertAlmostEqual(ceiling.plan_mm3_s, 0.9 * ceiling.knee_mm3_s)
         self.assertLess(ceiling.knee_mm3_s, ceiling.skip_mm3_s)
         self.assertEqual(ceiling.source, "typical")
 

@@ -1,0 +1,1 @@
+"""What measurements teach: fits with their uncertainty."""
