@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+import threading
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
@@ -123,7 +124,8 @@ def _parser() -> argparse.ArgumentParser:
     firmware.set_defaults(run=_firmware)
 
     simulate = commands.add_parser("simulate", help="run a simulated device to try things with")
-    simulate.add_argument("device", choices=["console"])
+    simulate.add_argument("device", choices=["console", "hotend"])
+    simulate.add_argument("--hurry", type=float, default=1.0, metavar="TIMES", help="how much faster than real time")
     simulate.add_argument("--port", type=int, default=0, help="loopback port; 0 takes a free one")
     simulate.set_defaults(run=_simulate)
 
@@ -411,6 +413,9 @@ def _firmware(arguments: argparse.Namespace) -> None:
 
 
 def _simulate(arguments: argparse.Namespace) -> None:
+    if arguments.device == "hotend":
+        _simulate_hotend(arguments)
+        return
     from meanbead.simulators.console import ConsoleServer
 
     with ConsoleServer(arguments.port) as server:
@@ -482,6 +487,18 @@ def _temps(text: str) -> list[float]:
         return [float(entry) for entry in text.split(",") if entry]
     except ValueError:
         raise argparse.ArgumentTypeError(f"give degrees C, such as 205,220, not {text!r}") from None
+
+
+def _simulate_hotend(arguments: argparse.Namespace) -> None:
+    from meanbead.simulators.hotend import HotendServer, SimulatedHotend
+    from meanbead.simulators.scale import ScaleServer
+
+    hotend = SimulatedHotend(hurry=arguments.hurry)
+    with HotendServer(hotend, arguments.port) as server, ScaleServer(hotend.collect_g) as scale:
+        threading.Thread(target=scale.serve_forever, daemon=True).start()
+        print(f"A simulated hot end's console listens at {server.address}, its scale at {scale.address}. Stop it with Ctrl-C.", flush=True)
+        with suppress(KeyboardInterrupt):
+            server.serve_forever()
 
 
 def _layers(text: str) -> int | None:

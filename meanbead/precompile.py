@@ -9,7 +9,9 @@ from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.gcode import replay
 from meanbead.core.gcode.drawn import drawn_file
+from meanbead.core.learn.flow import fit_flow_test
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.flow_test import FlowPoint, FlowTest
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
@@ -29,6 +31,8 @@ def main() -> None:
     lines = b"G1 X5 F600\nG1 X9 E1\n"
     replay(io.BytesIO(lines))
     drawn_file(io.BytesIO(lines), Printer(), Nozzle(), Material())
+    strands = [FlowPoint(flow_mm3_s=flow, temp_c=210, length_mm=300, mass_g=0.9) for flow in (5.0, 8.0, 11.0)]
+    fit_flow_test(FlowTest(points=tuple(strands)))
 
 
 if __name__ == "__main__":

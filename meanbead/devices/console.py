@@ -9,8 +9,9 @@ import socket
 import termios
 import time
 import tty
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
 
 from meanbead.core.errors import MeanBeadError
 
@@ -27,23 +28,67 @@ def fetch_report(
     ``baud`` is a serial line's speed. ``address`` is ``host:port`` or a serial device. The line is listened to first until it rests, for a machine greets
     whoever connects; then the answer ends with ``ok``. Raises :class:`MeanBeadError` where nothing answers in time.
     """
+    with open_console(address, baud=baud, timeout_s=timeout_s) as console:
+        return _ask(console.line, console.send, command, timeout_s, settle_s)
+
+
+@dataclass(frozen=True)
+class OpenConsole:
+    """A console's line, and how bytes are sent on it."""
+
+    line: int
+    send: Callable[[bytes], object]
+
+    def listen(self, timeout_s: float, settle_s: float) -> None:
+        """Let a machine that greets whoever connects have its say."""
+        _listen(self.line, time.monotonic() + timeout_s, settle_s, requested=None)
+
+    def command(self, text: str, timeout_s: float) -> str:
+        """Send one command and return what is answered up to its ``ok``. Raises :class:`MeanBeadError` without one."""
+        self.send(text.encode("ascii", errors="replace") + b"\n")
+        heard = _listen(self.line, time.monotonic() + timeout_s, timeout_s, requested=_DONE)
+        if not _DONE.search(heard):
+            raise _unusable(f"The machine did not finish “{text}” in time.", "Look at the machine before anything else.")
+        return heard.decode("utf-8", errors="replace")
+
+
+@contextmanager
+def open_console(address: str, *, baud: int = 115_200, timeout_s: float = 15.0) -> Iterator[OpenConsole]:
+    """A console for a while, over the network or a serial device. Raises :class:`MeanBeadError` where nothing answers."""
     address = address.strip()
     if address.startswith("/"):
-        return _from_device(address, command, baud, timeout_s, settle_s)
-    host, _, port = address.rpartition(":")
-    if not host or not port.isdigit() or not 0 < int(port) < 65536:
-        raise _unusable(f"“{address}” is no address.", "Give host and port, such as 192.168.1.20:23, or a device.")
+        with _device(address, baud) as console:
+            yield console
+        return
+    host, port = split_address(address, "address")
     try:
-        with socket.create_connection((host.strip("[]"), int(port)), timeout=min(5.0, timeout_s)) as line:
-            return _ask(line.fileno(), line.sendall, command, timeout_s, settle_s)
+        line = socket.create_connection((host, port), timeout=min(5.0, timeout_s))
     except OSError as problem:
         raise _unusable(
             f"Nothing answers at {address} ({problem.strerror or problem}).",
             "Check that the machine is on and that no other program holds its console.",
         ) from None
+    try:
+        with line:
+            yield OpenConsole(line.fileno(), line.sendall)
+    except OSError as problem:
+        raise _unusable(
+            f"The line to {address} broke ({problem.strerror or problem}).", "Look at the machine before anything else."
+        ) from None
 
 
-def _from_device(path: str, command: str, baud: int, timeout_s: float, settle_s: float) -> str:
+def split_address(address: str, field: str) -> tuple[str, int]:
+    """Host and port of ``host:port``. Raises :class:`MeanBeadError`, naming ``field``, for anything else."""
+    host, _, port = address.strip().rpartition(":")
+    if not host or not port.isdigit() or not 0 < int(port) < 65536:
+        raise MeanBeadError(
+            f"“{address.strip()}” is no address.", field=field, remedy="Give host and port, such as 192.168.1.20:23, or a device."
+        )
+    return host.strip("[]"), int(port)
+
+
+@contextmanager
+def _device(path: str, baud: int) -> Iterator[OpenConsole]:
     if not _DEVICE.match(path):
         raise _unusable(f"“{path}” is no serial device.", "Give one such as /dev/ttyUSB0.")
     speed = getattr(termios, f"B{baud}", None)
@@ -61,7 +106,7 @@ def _from_device(path: str, command: str, baud: int, timeout_s: float, settle_s:
             settings = termios.tcgetattr(line)
             settings[4] = settings[5] = speed
             termios.tcsetattr(line, termios.TCSANOW, settings)
-        return _ask(line, lambda data: os.write(line, data), command, timeout_s, settle_s)
+        yield OpenConsole(line, lambda data: os.write(line, data))
     finally:
         os.close(line)
 
