@@ -496,7 +496,10 @@ def _simulate_hotend(arguments: argparse.Namespace) -> None:
     hotend = SimulatedHotend(hurry=arguments.hurry)
     with HotendServer(hotend, arguments.port) as server, ScaleServer(hotend.collect_g) as scale:
         threading.Thread(target=scale.serve_forever, daemon=True).start()
-        print(f"A simulated hot end's console listens at {server.address}, its scale at {scale.address}. Stop it with Ctrl-C.", flush=True)
+        print(
+            f"A simulated hot end's console listens at {server.address}, its scale at {scale.address}. Stop it with Ctrl-C.",
+            flush=True,
+        )
         with suppress(KeyboardInterrupt):
             server.serve_forever()
 

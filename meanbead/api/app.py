@@ -10,6 +10,8 @@ from meanbead.api import (
     advice,
     describe,
     estimates,
+    flow_questions,
+    flow_tests,
     guard,
     health,
     house_recipes,
@@ -47,6 +49,8 @@ _NOUNS = (
     house_rules,
     shelf,
     machines,
+    flow_tests,
+    flow_questions,
     jobs,
     health,
 )

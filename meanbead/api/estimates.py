@@ -118,11 +118,11 @@ def preview_recipe(json_data: PreviewAsk) -> Preview:
     with session() as db:
         house = store.house.house_of(db)
         machine = store.rows.get(db, Machine, json_data.machine_id, deleted=True)
-        printer = store.recipes.printer_of(machine, Shop.model_validate(house.shop))
         nozzle = Nozzle.model_validate(store.rows.get(db, NozzleRow, json_data.nozzle_id, deleted=True).nozzle)
         material = Material.model_validate(
             store.rows.get(db, MaterialRow, json_data.material_id, deleted=True).material
         )
+        printer = store.recipes.printer_of(db, machine, Shop.model_validate(house.shop), material)
         part = None if json_data.part_id is None else store.rows.get(db, Part, json_data.part_id)
         standards = store.recipes.standards_of(db, house, part)
     return preview(json_data.choices, printer, nozzle, material, standards)

@@ -12,6 +12,7 @@ from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import SearchResult
 from meanbead.core.compare.waterfall import Waterfall
+from meanbead.core.learn.flow.asked_back import Fittings
 from meanbead.core.part.orientations import OrientationEstimates
 from meanbead.store.tables import (
     JobRow,
@@ -33,6 +34,7 @@ class JobOut(Schema):
     search: SearchResult | None = None
     remedies: Remedies | None = None
     close: ClosedUpload | None = None
+    fitting: Fittings | None = None
 
 
 def job_out(row: JobRow) -> JobOut:
@@ -55,6 +57,7 @@ _RESULTS: dict[str, type[BaseModel]] = {
     "search": SearchResult,
     "remedies": Remedies,
     "close": ClosedUpload,
+    "fitting": Fittings,
 }
 
 

@@ -6,6 +6,7 @@ from functools import singledispatch
 
 from pydantic import BaseModel
 
+from meanbead.api.flow_schemas import flow_test_head, point_out
 from meanbead.api.house_recipes_schemas import house_out
 from meanbead.api.house_rules_schemas import house_rules_out
 from meanbead.api.machines_schemas import machine_out
@@ -15,6 +16,8 @@ from meanbead.api.recipes_schemas import recipe_out
 from meanbead.api.shelf_schemas import material_out, nozzle_out
 from meanbead.api.spools_schemas import spool_out
 from meanbead.store.tables import (
+    FlowPointRow,
+    FlowTestRow,
     House,
     HouseRecipe,
     Machine,
@@ -43,3 +46,5 @@ stored_out.register(HouseRecipe, house_out)
 stored_out.register(Purpose, purpose_out)
 stored_out.register(House, house_rules_out)
 stored_out.register(SpoolRow, spool_out)
+stored_out.register(FlowTestRow, flow_test_head)
+stored_out.register(FlowPointRow, point_out)

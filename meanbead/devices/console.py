@@ -48,7 +48,9 @@ class OpenConsole:
         self.send(text.encode("ascii", errors="replace") + b"\n")
         heard = _listen(self.line, time.monotonic() + timeout_s, timeout_s, requested=_DONE)
         if not _DONE.search(heard):
-            raise _unusable(f"The machine did not finish “{text}” in time.", "Look at the machine before anything else.")
+            raise _unusable(
+                f"The machine did not finish “{text}” in time.", "Look at the machine before anything else."
+            )
         return heard.decode("utf-8", errors="replace")
 
 
@@ -82,7 +84,9 @@ def split_address(address: str, field: str) -> tuple[str, int]:
     host, _, port = address.strip().rpartition(":")
     if not host or not port.isdigit() or not 0 < int(port) < 65536:
         raise MeanBeadError(
-            f"“{address.strip()}” is no address.", field=field, remedy="Give host and port, such as 192.168.1.20:23, or a device."
+            f"“{address.strip()}” is no address.",
+            field=field,
+            remedy="Give host and port, such as 192.168.1.20:23, or a device.",
         )
     return host.strip("[]"), int(port)
 

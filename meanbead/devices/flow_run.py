@@ -47,17 +47,21 @@ def read_temp_c(address: str, baud: int = 115_200) -> float | None:
 
 def run_step(address: str, step: FlowStep, baud: int = 115_200) -> Ran:
     """Feed one strand. Raises :class:`MeanBeadError` where the block is not near the step's temperature, or nothing answers."""
-    now = read_temp_c(address, baud)
-    if now is not None and not step.temp_c - COLDER_C <= now <= step.temp_c + HOTTER_C:
+    return _told(address, step_commands(step), baud, longest_s=step.time_s + 30, at_c=step.temp_c)
+
+
+def _check_temp(now_c: float | None, wanted_c: float) -> None:
+    if now_c is not None and not wanted_c - COLDER_C <= now_c <= wanted_c + HOTTER_C:
         raise MeanBeadError(
-            f"The hot end is at {now:.0f} °C, not at {step.temp_c:g} °C.",
+            f"The hot end is at {now_c:.0f} °C, not at {wanted_c:g} °C.",
             field="temp_c",
             remedy="Heat it first, and wait until it holds.",
         )
-    return _told(address, step_commands(step), baud, longest_s=step.time_s + 30)
 
 
-def _told(address: str, commands: list[str], baud: int, longest_s: float = 20.0) -> Ran:
+def _told(
+    address: str, commands: list[str], baud: int, longest_s: float = 20.0, at_c: float | None = None
+) -> Ran:
     if not _busy.acquire(timeout=1.0):
         raise MeanBeadError(
             "The machine is at another strand.", field="address", remedy="Wait until that is out, then ask again."
@@ -65,6 +69,8 @@ def _told(address: str, commands: list[str], baud: int, longest_s: float = 20.0)
     try:
         with open_console(address, baud=baud) as console:
             console.listen(3.0, SETTLE_S)
+            if at_c is not None:
+                _check_temp(_temp(console), at_c)
             heard = "".join(console.command(command, longest_s) for command in commands)
             return Ran(_temp(console), _strand(heard))
     finally:

@@ -19,6 +19,7 @@ from meanbead.core.compare.waterfall import waterfall
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
+from meanbead.core.learn.flow.asked_back import Fitting, Fittings, what_to_fit
 from meanbead.core.model import Recipe
 from meanbead.core.part.closing import close_gaps
 from meanbead.core.part.orientations import OrientationEstimate, OrientationEstimates, orientations, simpler
@@ -213,6 +214,18 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
     ).model_dump(mode="json")
 
 
+def find_what_to_fit(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """All wanted parts of a machine on each nozzle and hot end of the workshop. Arguments: ``machine_id``, ``rounds_a_week``."""
+    with tools.database.session.begin() as session:
+        asked = services.fitting.fitting_inputs(session, arguments["machine_id"])
+
+    def tell(share: float, doing: str, found: list[Fitting]) -> None:
+        tools.progress(share, doing, Fittings(ways=found).model_dump())
+
+    ways = what_to_fit(tools.engine, asked.parts, asked.nozzles, asked.hotends, arguments["rounds_a_week"], tell)
+    return Fittings(ways=ways).model_dump()
+
+
 KINDS: dict[str, Work] = {
     "stances": estimate_orientations,
     "waterfall": make_waterfall,
@@ -221,4 +234,5 @@ KINDS: dict[str, Work] = {
     "remedies": try_remedies,
     "close": close_surface,
     "search": search_frontier,
+    "fitting": find_what_to_fit,
 }

@@ -20,7 +20,9 @@ class ScaleServer(socketserver.ThreadingTCPServer):
     allow_reuse_address = True
     daemon_threads = True
 
-    def __init__(self, load_g: Callable[[], float], step_g: float = 0.01, port: int = 0, interval_s: float = 0.05) -> None:
+    def __init__(
+        self, load_g: Callable[[], float], step_g: float = 0.01, port: int = 0, interval_s: float = 0.05
+    ) -> None:
         self.load_g, self.step_g, self.interval_s = load_g, step_g, interval_s
         self.random = random.Random(5)
         super().__init__(("127.0.0.1", port), _Handler)

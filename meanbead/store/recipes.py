@@ -12,6 +12,7 @@ from meanbead.core.gcode.routine import with_routines
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe, Standards
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
+from meanbead.store.flow_tests import measured_of
 from meanbead.store.house import house_of
 from meanbead.store.rows import NotFound
 from meanbead.store.shelf import purpose_of
@@ -143,11 +144,12 @@ def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material, St
     if session is None:
         raise RuntimeError("a recipe's inputs are read while its session is open")
     house = house_of(session)
+    material = Material.model_validate(row.material.material)
     return (
         Recipe.model_validate(row.choices),
-        printer_of(row.machine, Shop.model_validate(house.shop)),
+        printer_of(session, row.machine, Shop.model_validate(house.shop), material),
         Nozzle.model_validate(row.nozzle.nozzle),
-        Material.model_validate(row.material.material),
+        material,
         standards_of(session, house, row.part),
     )
 
@@ -159,10 +161,17 @@ def standards_of(session: Session, house: House, part: Part | None) -> Standards
     return Standards(house=HouseRules.model_validate(house.rules), limits=limits)
 
 
-def printer_of(machine: Machine, shop: Shop) -> Printer:
-    """A machine as the core takes it: with the times of its start and end texts, and the house's price of electricity."""
+def printer_of(session: Session, machine: Machine, shop: Shop, material: Material) -> Printer:
+    """A machine as the core takes it for a material: with the times of its start and end texts, the house's price of
+    electricity and margin under the melt limit, and what flow tests have shown of it with this plastic."""
     printer = with_routines(Printer.model_validate(machine.printer))
-    return printer.model_copy(update={"price_per_kwh": shop.price_per_kwh})
+    return printer.model_copy(
+        update={
+            "price_per_kwh": shop.price_per_kwh,
+            "flow_margin": shop.flow_margin,
+            "measured_melts": (*printer.measured_melts, *measured_of(session, machine.id, material.name)),
+        }
+    )
 
 
 def chosen_column(part: Part, columns: Sequence[RecipeRow]) -> RecipeRow | None:

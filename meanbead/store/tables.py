@@ -6,7 +6,18 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 from pydantic import BaseModel
-from sqlalchemy import BigInteger, Date, DateTime, ForeignKey, Index, LargeBinary, MetaData, String, text
+from sqlalchemy import (
+    BigInteger,
+    Date,
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    MetaData,
+    String,
+    UniqueConstraint,
+    text,
+)
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -209,6 +220,62 @@ class HouseRecipe(VersionedRow, Base):
     machine: Mapped[Machine] = relationship()
     nozzle: Mapped[NozzleRow] = relationship()
     material: Mapped[MaterialRow] = relationship()
+
+
+class FlowTestRow(VersionedRow, Base):
+    """A flow test of a machine's hot end with a nozzle and a material.
+
+    ``setup`` says what is planned and with which scale. ``measured`` is a core MeasuredMelt once the test is used in
+    estimates, ``measured_of`` identifies the strands that it was made of, and ``wear`` what nozzle and machine had been through
+    then. A retired one is used no more.
+    """
+
+    __tablename__ = "flow_tests"
+    machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"), index=True)
+    nozzle_id: Mapped[int] = mapped_column(ForeignKey("nozzles.id"))
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    spool_id: Mapped[int | None] = mapped_column(ForeignKey("spools.id"))
+    setup: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    measured: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    measured_of: Mapped[str] = mapped_column(String(64), default="")
+    wear: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    retired_on: Mapped[date | None] = mapped_column(Date)
+    retired_because: Mapped[str] = mapped_column(String(400), default="")
+
+    machine: Mapped[Machine] = relationship(lazy="selectin")
+    nozzle: Mapped[NozzleRow] = relationship(lazy="selectin")
+    material: Mapped[MaterialRow] = relationship(lazy="selectin")
+    spool: Mapped[SpoolRow | None] = relationship(lazy="selectin")
+
+
+class FlowPointRow(VersionedRow, Base):
+    """One strand of a flow test; ``point`` is a core FlowPoint. ``key`` is made where it is typed, so that one that is sent
+    twice is stored once. ``photo`` is a JPEG."""
+
+    __tablename__ = "flow_points"
+    __table_args__ = (UniqueConstraint("test_id", "key"),)
+    test_id: Mapped[int] = mapped_column(ForeignKey("flow_tests.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(40))
+    point: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    photo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    has_photo: Mapped[bool] = mapped_column(default=False)
+
+
+class TestPieceRow(VersionedRow, Base):
+    """A piece that measures a machine: its ``kind``, how it was made (``setup``), the part that shows it, and what was seen."""
+
+    __tablename__ = "test_pieces"
+    machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"))
+    nozzle_id: Mapped[int] = mapped_column(ForeignKey("nozzles.id"))
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    part_id: Mapped[int | None] = mapped_column(ForeignKey("parts.id"))
+    kind: Mapped[str] = mapped_column(String(40))
+    setup: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    result: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+
+    machine: Mapped[Machine] = relationship(lazy="selectin")
+    nozzle: Mapped[NozzleRow] = relationship(lazy="selectin")
+    material: Mapped[MaterialRow] = relationship(lazy="selectin")
 
 
 class RecipeVersion(Base):

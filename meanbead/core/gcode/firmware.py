@@ -26,7 +26,8 @@ _WORD = re.compile(r"([A-Z])(-?\d*\.?\d+)")
 
 @dataclass(frozen=True)
 class SettingsReport:
-    """What a report said: the printer, and the steps per mm by axis letter; of these the Z axis gives the full step."""
+    """What a report said: the printer, and the steps per mm by axis letter; of these the Z axis gives the full step
+    and E the drive's."""
 
     printer: Printer
     steps_per_mm: dict[str, float]
@@ -61,6 +62,8 @@ def printer_from_report(text: str, base: Printer | None = None) -> SettingsRepor
             remedy="Send M503 to the machine's console and paste everything that it answers.",
         )
     printer = _with_z_steps(printer, steps.get("Z", 0.0))
+    if 0 < steps.get("E", 0.0) <= 100_000:
+        printer = printer.model_copy(update={"drive_steps_per_mm": steps["E"]})
     return SettingsReport(printer.model_copy(update={"limits_source": "set"}), steps, commands)
 
 

@@ -36,7 +36,8 @@ class Shop(Model):
 
     ``spool_left_g`` is what is left on the spool of the plastic in use, named ``spool_name``, and ``spool_dry`` whether it
     is dry, with the reason in ``spool_says``; None where nobody has said. Money is in ``currency`` (ISO 4217), and
-    electricity costs ``price_per_kwh``. ``now_h`` is the hour of the week (0 is Monday, 0:00) at which it would be started.
+    electricity costs ``price_per_kwh``. Plans stay
+    below what a hot end melts by the share ``flow_margin``. ``now_h`` is the hour of the week (0 is Monday, 0:00) at which it would be started.
     """
 
     attended: Attendance = Attendance()
@@ -48,4 +49,5 @@ class Shop(Model):
     spool_says: str = ""
     currency: Annotated[str, Field(pattern="^[A-Z]{3}$")] = "EUR"
     price_per_kwh: NonNegative = 0.3
+    flow_margin: Annotated[float, Field(ge=0, le=0.5)] = 0.1
     now_h: Annotated[float, Field(ge=0, lt=168)] | None = None
