@@ -14,6 +14,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
 from meanbead.core.shelf import typical_plastics
+from meanbead.demo.flow import add_flow_tests
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.store.database import Database
 from meanbead.store.tables import (
@@ -173,6 +174,7 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
             db.add(MaterialRow(name="PLA", material=plain(Material())))
             return True
         machines, nozzles, materials = _shelf(db)
+        add_flow_tests(db, machines, nozzles, materials)
         for sample in SAMPLE_PARTS:
             progress(sample.name)
             data = as_stl(sample.make())

@@ -59,9 +59,7 @@ def _check_temp(now_c: float | None, wanted_c: float) -> None:
         )
 
 
-def _told(
-    address: str, commands: list[str], baud: int, longest_s: float = 20.0, at_c: float | None = None
-) -> Ran:
+def _told(address: str, commands: list[str], baud: int, longest_s: float = 20.0, at_c: float | None = None) -> Ran:
     if not _busy.acquire(timeout=1.0):
         raise MeanBeadError(
             "The machine is at another strand.", field="address", remedy="Wait until that is out, then ask again."

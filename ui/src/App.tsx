@@ -30,6 +30,7 @@ export function App() {
           <nav aria-label="Rooms" className="flex flex-wrap gap-x-4 text-sm">
             <Room to="/" name="Parts" />
             <Room to="/recipes" name="Recipes" />
+            <Room to="/flow" name="Flow lab" />
             <Room to="/shelf" name="Shelf" />
             <Room to="/house-rules" name="House rules" />
           </nav>

@@ -44,6 +44,8 @@ class Preview(Result):
     melt_knee_mm3_s: float
     melt_bound: str
     melt_ceiling_source: Provenance
+    melt_basis: str
+    melt_test_id: int | None
     temp_for_flow_c: float | None
 
 
@@ -88,5 +90,7 @@ def preview(
         melt_knee_mm3_s=ceiling.knee_mm3_s,
         melt_bound=ceiling.bound,
         melt_ceiling_source=ceiling.source,
+        melt_basis=ceiling.basis,
+        melt_test_id=ceiling.test_id,
         temp_for_flow_c=temperature_for_flow_c(printer, nozzle, material, max(bead.flow_mm3_s for bead in beads), most),
     )

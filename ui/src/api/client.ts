@@ -46,6 +46,15 @@ export type Machine = Schemas["MachineOut"];
 export type Nozzle = Schemas["NozzleOut"];
 export type Material = Schemas["MaterialOut"];
 export type Printer = Schemas["Printer"];
+export type FlowTest = Schemas["FlowTestOut"];
+export type FlowTestHead = Schemas["FlowTestHead"];
+/** The server always sends what has a default. */
+export type FlowSetup = Required<Schemas["FlowSetup"]>;
+export type FlowPoint = Schemas["FlowPoint"];
+export type FlowPointOut = Schemas["PointOut"];
+export type FlowAtTemp = Schemas["FlowAtTemp"];
+export type FlowPlan = Schemas["FlowTestPlan"];
+export type KneeDifference = Schemas["KneeDifference"];
 export type Problem = Schemas["Problem"];
 
 /** The generated client; its types come from the server's own models. */

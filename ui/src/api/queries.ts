@@ -9,6 +9,9 @@ export const keys = {
   shelf: ["shelf"] as const,
   houses: ["houses"] as const,
   houseRules: ["house-rules"] as const,
+  flowTests: ["flow-tests"] as const,
+  flowTest: (id: number) => ["flow-test", id] as const,
+  testPieces: ["test-pieces"] as const,
   insight: (partId: number, digest: string) => ["insight", partId, digest] as const,
 };
 

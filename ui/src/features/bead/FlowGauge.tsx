@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { Preview } from "../../api/client";
 import { fixed } from "../../lib/format";
 import { FEATURES } from "../../lib/featureStyles";
@@ -43,7 +44,9 @@ export function FlowGauge({ preview }: { preview: Preview }) {
         })}
       </ul>
       <p className="mt-1 text-sm text-quiet">
-        Ceiling {fixed(ceiling, 1)} mm³/s, {preview.melt_ceiling_source}; bound by {BOUND[preview.melt_bound] ?? preview.melt_bound}.
+        Ceiling {fixed(ceiling, 1)} mm³/s, {preview.melt_basis || preview.melt_ceiling_source}
+        {preview.melt_ceiling_source !== "measured" && <>; bound by {BOUND[preview.melt_bound] ?? preview.melt_bound}</>}.{" "}
+        {preview.melt_test_id != null ? <Link className="underline" to={`/flow/${preview.melt_test_id}`}>See the test</Link> : <Link className="underline" to="/flow">Measure it</Link>}
       </p>
       {over.length > 0 && (
         <p className="mt-1 text-sm">
@@ -60,6 +63,7 @@ const BOUND: Record<string, string> = {
   heat: "how fast heat reaches the strand's centre",
   push: "how hard the drive can push through this bore",
   heater: "the heater's watts",
+  strand: "the flow at which the strand curls",
   known: "the most that this plastic is known to take",
   too_cold: "a temperature at which this plastic does not melt",
 };

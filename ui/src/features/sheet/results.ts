@@ -109,8 +109,8 @@ export const RESULTS: readonly ResultRow[] = [
     difference: (e) => (e.melt_capped ? "held back" : ""),
     explain: (e) =>
       e.melt_capped
-        ? `The speeds ask for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s, more than the hot end melts; it is slowed to the ceiling, which costs ${formatDuration(e.by_cause.melt_ceiling_s)}. The ceiling is ${e.melt_ceiling_source}.`
-        : `The fastest bead asks for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s. The ceiling (${e.melt_ceiling_source}) is what this hot end, nozzle and material melt at this temperature, less a tenth.`,
+        ? `The speeds ask for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s, more than the hot end melts; it is slowed to the ceiling, which costs ${formatDuration(e.by_cause.melt_ceiling_s)}. The ceiling is ${e.melt_basis || e.melt_ceiling_source}.`
+        : `The fastest bead asks for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s. The ceiling (${e.melt_basis || e.melt_ceiling_source}) is what this hot end, nozzle and material melt at this temperature, less the house's margin.`,
   },
 ];
 

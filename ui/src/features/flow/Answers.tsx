@@ -1,0 +1,201 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, take, type FlowAtTemp, type FlowTest } from "../../api/client";
+import { fixed, percentDifference, plain } from "../../lib/format";
+import { useFlowTestDeeds } from "./useFlowTest";
+
+/** What the strands say at one temperature. */
+export function Limits({ entry }: { entry: FlowAtTemp }) {
+  const knee = entry.knee_mm3_s;
+  return (
+    <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-sm">
+      <dt className="text-quiet">Plan up to</dt>
+      <dd>
+        {entry.plan_mm3_s == null ? (
+          "not known yet"
+        ) : (
+          <>
+            <strong className="font-serif text-2xl font-medium text-molten">{fixed(entry.plan_mm3_s, 1)} mm³/s</strong>{" "}
+            <span className="text-quiet">{BOUND[entry.bound ?? ""] ?? ""}</span>
+          </>
+        )}
+      </dd>
+      <dt className="text-quiet">Knee</dt>
+      <dd>
+        {knee ? (
+          <>
+            {fixed(knee.value, 1)} mm³/s, 90 % within {fixed(knee.low, 1)} to {fixed(knee.high, 1)}
+            {entry.weighed < 5 && <span className="text-quiet"> from {entry.weighed} strands</span>}
+          </>
+        ) : entry.above_mm3_s != null ? (
+          `none up to ${fixed(entry.above_mm3_s, 1)} mm³/s`
+        ) : (
+          "weigh at least three strands"
+        )}
+      </dd>
+      <dt className="text-quiet">Straight up to</dt>
+      <dd>{entry.curl_mm3_s != null ? `${fixed(entry.curl_mm3_s, 1)}, curls at ${fixed(entry.curl_seen_mm3_s ?? 0, 1)} mm³/s` : entry.curl_seen_mm3_s != null ? `nothing: curls at ${fixed(entry.curl_seen_mm3_s, 1)} mm³/s` : "no curl seen"}</dd>
+      <dt className="text-quiet">Drive holds to</dt>
+      <dd>{entry.skip_seen_mm3_s != null ? `${fixed(entry.skip_mm3_s ?? 0, 1)}, skips at ${fixed(entry.skip_seen_mm3_s, 1)} mm³/s` : "no skipping seen"}</dd>
+    </dl>
+  );
+}
+
+const BOUND: Record<string, string> = {
+  knee: "the knee’s lower end, less the margin",
+  curl: "the last straight strand, less the margin",
+  untested: "as far as nothing fell off, less the margin",
+};
+
+/** What to do with it: go on, or use it; what that changes; retire it. */
+export function NextMove({ test }: { test: FlowTest }) {
+  const deeds = useFlowTestDeeds(test);
+  const fit = test.fit;
+  const usable = fit?.by_temp.some((entry) => entry.plan_mm3_s != null) ?? false;
+  const used = test.state === "used";
+  return (
+    <section aria-label="What next" className="border-y border-rule py-2 text-sm">
+      {fit && (
+        <p role="status">
+          {fit.enough ? (
+            <>
+              <strong>Enough is known.</strong> More strands would raise the limit by 7 % at most.
+            </>
+          ) : fit.next_flow_mm3_s != null ? (
+            <>
+              <strong>
+                Next: {fixed(fit.next_flow_mm3_s, 1)} mm³/s at {fixed(fit.next_temp_c ?? 0, 0)} °C
+              </strong>{" "}
+              narrows it most.
+            </>
+          ) : (
+            "Enter a strand, and this says which to try next."
+          )}
+        </p>
+      )}
+      {test.ask_again && <p className="mt-1 text-warning">{test.ask_again}</p>}
+      {test.state === "retired" && (
+        <p className="mt-1">
+          Retired on {new Date(test.retired_on ?? "").toLocaleDateString()}: {test.retired_because}
+        </p>
+      )}
+      {used && (
+        <p className="mt-1">
+          In use since {new Date(test.measured?.on ?? "").toLocaleDateString()}: every estimate of {test.machine_name} with this nozzle and plastic goes by it.
+          {test.changed_since_use && <span className="text-warning"> Strands came in since: use it again.</span>}
+        </p>
+      )}
+      <div className="mt-2 flex flex-wrap items-center gap-2">
+        {usable && (!used || test.changed_since_use) && (
+          <button type="button" className="btn btn-primary btn-sm font-normal" disabled={deeds.busy} onClick={deeds.use}>
+            {used ? "Use it as it is now" : "Use it in estimates"}
+          </button>
+        )}
+        {used && <RetireForm onRetire={deeds.retire} />}
+      </div>
+      {usable && test.state !== "retired" && <Effect test={test} />}
+    </section>
+  );
+}
+
+function RetireForm({ onRetire }: { onRetire: (because: string) => void }) {
+  const [because, setBecause] = useState("");
+  return (
+    <form
+      className="flex flex-wrap items-center gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (because.trim()) onRetire(because.trim());
+      }}
+    >
+      <label>
+        Retire it because{" "}
+        <input className="input input-xs w-44 border-rule bg-base-100" list="retire-reasons" value={because} placeholder="of what?" onChange={(event) => setBecause(event.target.value)} />
+      </label>
+      <datalist id="retire-reasons">
+        <option value="another nozzle" />
+        <option value="another hot end" />
+        <option value="the nozzle is worn" />
+        <option value="another make of this plastic" />
+      </datalist>
+      <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={because.trim() === ""}>
+        Retire
+      </button>
+    </form>
+  );
+}
+
+/** Columns whose melt limit it changes. */
+function Effect({ test }: { test: FlowTest }) {
+  const effect = useQuery({
+    queryKey: ["flow-effect", test.id, test.version, test.points.map((one) => one.version).join()],
+    queryFn: async () => take(await api.GET("/api/flow-tests/{row_id}/effect", { params: { path: { row_id: test.id } } })).columns,
+  });
+  const [all, setAll] = useState(false);
+  const columns = effect.data;
+  if (columns === undefined) return null;
+  if (columns.length === 0) return <p className="mt-2 text-quiet">No column is on {test.machine_name} with this plastic, so no estimate changes.</p>;
+  const shown = all ? columns : columns.slice(0, 5);
+  return (
+    <div className="mt-2">
+      <p className="text-quiet">
+        {test.state === "used" ? "Melt limits that it changed" : "Melt limits that it would change"}, mm³/s:
+      </p>
+      <ul>
+        {shown.map((one) => (
+          <li key={one.recipe_id} className="flex flex-wrap gap-x-2" title={one.basis}>
+            <Link className="underline" to={`/parts/${one.part_id}`}>
+              {one.part_name}
+            </Link>
+            <span>{one.recipe_name}</span>
+            <span className="ml-auto tabular-nums">
+              {fixed(one.before_mm3_s, 1)} → <strong>{fixed(one.after_mm3_s, 1)}</strong> ({percentDifference(one.after_mm3_s, one.before_mm3_s)}
+              {one.after_source !== "measured" && ", informed"})
+            </span>
+          </li>
+        ))}
+      </ul>
+      {columns.length > shown.length && (
+        <button type="button" className="btn btn-ghost btn-xs" onClick={() => setAll(true)}>
+          {columns.length - shown.length} more
+        </button>
+      )}
+    </div>
+  );
+}
+
+/** The drive's calibration, told apart from melting. */
+export function Drive({ test }: { test: FlowTest }) {
+  const ratio = test.fit?.drive_ratio;
+  if (!ratio) return null;
+  const off = ratio.low > 1 || ratio.high < 1;
+  return (
+    <section aria-labelledby="drive" className="text-sm">
+      <h3 id="drive" className="font-serif text-lg">
+        The drive
+      </h3>
+      <p>
+        At low flows {fixed(100 * ratio.value, 1)} % of what is asked for comes out (90 % within {fixed(100 * ratio.low, 1)} to {fixed(100 * ratio.high, 1)} %).{" "}
+        {off ? "That is its calibration, not melting." : "That is as good as right."}
+      </p>
+      {off && (
+        <p>
+          {test.drive.now != null && test.drive.new != null ? (
+            <>
+              Steps per mm: now {plain(test.drive.now)}, new <strong>{plain(test.drive.new)}</strong>. Set it at the machine, and ask its firmware again on the shelf.
+            </>
+          ) : (
+            <>
+              Multiply its steps per mm by <strong>{fixed(1 / ratio.value, 4)}</strong>. What they are now is not known: ask the firmware of {test.machine_name} on the{" "}
+              <Link className="underline" to={`/shelf?kind=machines&row=${test.machine_id}`}>
+                shelf
+              </Link>
+              .
+            </>
+          )}
+        </p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,25 @@
+import type { FlowPoint } from "../../api/client";
+
+export type Strand = NonNullable<FlowPoint["strand"]>;
+
+export interface StrandSign {
+  key: Strand;
+  /** One letter, as it is written on a card or typed. */
+  code: string;
+  label: string;
+  says: string;
+}
+
+/** How strands look, from good to bad. */
+export const STRANDS: readonly StrandSign[] = [
+  { key: "straight", code: "S", label: "straight", says: "hangs down, smooth" },
+  { key: "curl", code: "C", label: "first curl", says: "bends aside as it comes out" },
+  { key: "corkscrew", code: "W", label: "corkscrew", says: "winds round and round" },
+  { key: "beaded", code: "B", label: "beaded", says: "thick and thin; an unmelted core when it is snapped" },
+  { key: "skips", code: "K", label: "skips now and then", says: "the drive clicks once in a while" },
+  { key: "skips_throughout", code: "X", label: "skips throughout", says: "the drive clicks all the time" },
+];
+
+export function strandOf(key: Strand | null | undefined): StrandSign | undefined {
+  return STRANDS.find((one) => one.key === key);
+}

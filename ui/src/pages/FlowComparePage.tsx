@@ -1,0 +1,76 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { Link, useSearchParams } from "react-router";
+import { api, take, type FlowTest, type KneeDifference } from "../api/client";
+import { Limits } from "../features/flow/Answers";
+import { Curve } from "../features/flow/Curve";
+import { plain } from "../lib/format";
+
+/** Two tests side by side, and whether they differ beyond their scatter. */
+export default function FlowComparePage() {
+  const [asked] = useSearchParams();
+  const [first, second] = ["first", "second"].map((name) => Number(asked.get(name)));
+  const told = useQuery({
+    queryKey: ["flow-compare", first, second],
+    queryFn: async () => take(await api.GET("/api/flow-tests/compare", { params: { query: { first: first ?? 0, second: second ?? 0 } } })),
+    refetchOnMount: "always",
+  });
+  useEffect(() => {
+    document.title = "Two flow tests · Mean Bead";
+  }, []);
+  if (told.isError) return <p className="py-6 text-error">{told.error.message}</p>;
+  if (!told.data) return <p className="py-10 text-quiet">Comparing …</p>;
+  const same = told.data.first.id === told.data.second.id;
+  return (
+    <div className="py-5">
+      <p className="text-sm">
+        <Link className="underline" to="/flow">
+          Flow lab
+        </Link>
+      </p>
+      <h1 className="font-serif text-3xl">{same ? "Its temperatures compared" : "Two tests compared"}</h1>
+      {told.data.differences.length === 0 && <p className="mt-2">There is nothing to compare yet: each side needs three weighed strands at one temperature{same ? ", and this test has only one temperature" : ""}.</p>}
+      <div className="mt-3 space-y-8">
+        {told.data.differences.map((one) => (
+          <Pair key={`${one.temp_c} ${one.other_temp_c} ${one.fan} ${one.other_fan}`} first={told.data.first} second={told.data.second} difference={one} />
+        ))}
+      </div>
+    </div>
+  );
+}
+
+function Pair({ first, second, difference }: { first: FlowTest; second: FlowTest; difference: KneeDifference }) {
+  return (
+    <section aria-label={`At ${plain(difference.temp_c)} °C`}>
+      <p className="border-y border-rule py-2">
+        <strong className="font-serif text-2xl font-medium">{WORD[difference.verdict]}</strong> {difference.sentence}
+      </p>
+      <div className="mt-3 grid gap-x-10 gap-y-4 md:grid-cols-2">
+        <Side label="First" test={first} temp_c={difference.temp_c} fan={difference.fan} />
+        <Side label="Second" test={second} temp_c={difference.other_temp_c} fan={difference.other_fan} />
+      </div>
+    </section>
+  );
+}
+
+const WORD: Record<KneeDifference["verdict"], string> = { more: "More.", less: "Less.", same: "No difference.", unknown: "Not known." };
+
+function Side({ label, test, temp_c, fan }: { label: string; test: FlowTest; temp_c: number; fan: boolean }) {
+  const entry = test.fit?.by_temp.find((one) => one.temp_c === temp_c && one.fan === fan);
+  return (
+    <div>
+      <h2 className="font-serif text-xl">
+        {label}: <Link className="underline underline-offset-4" to={`/flow/${test.id}`}>{test.name}</Link>
+      </h2>
+      <p className="text-sm text-quiet">
+        {new Date(test.made_on).toLocaleDateString()}, {plain(temp_c)} °C, fan {fan ? "on" : "off"}
+      </p>
+      {entry && (
+        <>
+          <Curve test={test} entry={entry} height={260} />
+          <Limits entry={entry} />
+        </>
+      )}
+    </div>
+  );
+}

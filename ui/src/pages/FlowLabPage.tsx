@@ -1,0 +1,89 @@
+import { useEffect, useState } from "react";
+import { Link } from "react-router";
+import type { FlowTestHead } from "../api/client";
+import { useShelf } from "../api/queries";
+import { AskedBack } from "../features/flow/AskedBack";
+import { PlanForm } from "../features/flow/PlanForm";
+import { useFlowTests } from "../features/flow/useFlowTest";
+import { fixed } from "../lib/format";
+
+/** Measure what the hot end really melts: tests that were made, and the next one. */
+export default function FlowLabPage() {
+  const shelf = useShelf();
+  const tests = useFlowTests();
+  useEffect(() => {
+    document.title = "Flow lab · Mean Bead";
+  }, []);
+  return (
+    <div className="py-6">
+      <h1 className="font-serif text-3xl">Flow lab</h1>
+      <p className="max-w-3xl text-quiet">
+        How much plastic a hot end melts decides more of every recipe than any other figure. Feed filament into the air at rising flows, weigh what comes out, and note how it looks: half an hour, and every estimate of that machine rests on it.
+      </p>
+      {(tests.error ?? shelf.error) && <p className="mt-3 text-error">{(tests.error ?? shelf.error)?.message}</p>}
+      <div className="mt-4 grid grid-cols-1 gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,5fr)_minmax(0,6fr)]">
+        {tests.data && <Made tests={tests.data} />}
+        {shelf.data && tests.data && <PlanForm shelf={shelf.data} flowTests={tests.data.length} />}
+      </div>
+      {shelf.data && <AskedBack shelf={shelf.data} />}
+      <p className="mt-8 text-sm">
+        No scale at hand, or another figure of the machine to measure? <Link className="underline" to="/test-pieces">Test pieces</Link> are printed and judged by eye.
+      </p>
+    </div>
+  );
+}
+
+const STATE: Record<FlowTestHead["state"], string> = { planned: "planned", running: "under way", used: "in use", retired: "retired" };
+
+function Made({ tests }: { tests: readonly FlowTestHead[] }) {
+  const [picked, setPicked] = useState<readonly number[]>([]);
+  const [first, second] = picked;
+  return (
+    <section aria-labelledby="made">
+      <h2 id="made" className="font-serif text-2xl">
+        Tests
+      </h2>
+      {tests.length === 0 && <p className="mt-1 text-sm text-quiet">None yet: all estimates rest on typical figures.</p>}
+      <ul>
+        {tests.map((test) => (
+          <li key={test.id} className="border-t border-rule py-2">
+            <div className="flex items-baseline gap-3">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                aria-label={`Compare ${test.name}, ${test.made_on}`}
+                checked={picked.includes(test.id)}
+                onChange={(event) => setPicked((now) => (event.target.checked ? [...now.slice(-1), test.id] : now.filter((one) => one !== test.id)))}
+              />
+              <Link className="min-w-0 flex-1 font-semibold underline-offset-4 hover:underline" to={`/flow/${test.id}`}>
+                {test.name}
+              </Link>
+              <span className={`text-sm ${test.state === "used" ? "text-molten" : "text-quiet"}`}>{STATE[test.state]}</span>
+            </div>
+            <p className="pl-7 text-sm text-quiet">
+              {new Date(test.made_on).toLocaleDateString()}, {test.strands} {test.strands === 1 ? "strand" : "strands"}
+              {test.measured?.at.map((entry) => (
+                <span key={entry.temp_c}>
+                  {" "}
+                  · {fixed(entry.limit_mm3_s, 1)} mm³/s at {fixed(entry.temp_c, 0)} °C
+                </span>
+              ))}
+              {test.ask_again && <span className="block text-warning">{test.ask_again}</span>}
+            </p>
+          </li>
+        ))}
+      </ul>
+      {tests.length > 0 && (
+        <p className="mt-2 flex flex-wrap items-center gap-3 text-sm">
+          {first !== undefined ? (
+            <Link className="btn btn-outline btn-xs font-normal" to={`/flow/compare?first=${Math.min(first, second ?? first)}&second=${Math.max(first, second ?? first)}`}>
+              {second === undefined ? "Compare its temperatures" : "Compare these two"}
+            </Link>
+          ) : (
+            <span className="text-quiet">Tick one or two to compare.</span>
+          )}
+        </p>
+      )}
+    </section>
+  );
+}
