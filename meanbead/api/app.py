@@ -27,6 +27,7 @@ from meanbead.api import (
     settings,
     shelf,
     strokes,
+    test_pieces,
     uploads,
 )
 from meanbead.api.context import Context, attach
@@ -51,6 +52,7 @@ _NOUNS = (
     machines,
     flow_tests,
     flow_questions,
+    test_pieces,
     jobs,
     health,
 )

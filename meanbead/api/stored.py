@@ -15,6 +15,7 @@ from meanbead.api.purposes_schemas import purpose_out
 from meanbead.api.recipes_schemas import recipe_out
 from meanbead.api.shelf_schemas import material_out, nozzle_out
 from meanbead.api.spools_schemas import spool_out
+from meanbead.api.test_pieces_schemas import test_piece_out
 from meanbead.store.tables import (
     FlowPointRow,
     FlowTestRow,
@@ -27,6 +28,7 @@ from meanbead.store.tables import (
     Purpose,
     RecipeRow,
     SpoolRow,
+    TestPieceRow,
     VersionedRow,
 )
 
@@ -48,3 +50,4 @@ stored_out.register(House, house_rules_out)
 stored_out.register(SpoolRow, spool_out)
 stored_out.register(FlowTestRow, flow_test_head)
 stored_out.register(FlowPointRow, point_out)
+stored_out.register(TestPieceRow, test_piece_out)

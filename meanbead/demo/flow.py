@@ -16,7 +16,7 @@ from meanbead.store.tables import FlowPointRow, FlowTestRow, Machine, MaterialRo
 __all__ = ["add_flow_tests"]
 
 OLD = HiddenHotend(knee_mm3_s=10.4, drive=0.966, curl=0.97)
-NEW = HiddenHotend(knee_mm3_s=12.7, drive=0.964)
+NEW = HiddenHotend(knee_mm3_s=14.4, drive=0.964, curl=1.02)
 KESTREL = HiddenHotend(knee_mm3_s=17.5, drive=1.004, density_g_cm3=1.27, per_degree=0.009)
 
 

@@ -45,6 +45,7 @@ export const router = createBrowserRouter([
       { path: "/flow/compare", ...fetched(() => import("./pages/FlowComparePage")) },
       { path: "/flow/:testId", ...fetched(() => import("./pages/FlowTestPage")) },
       { path: "/flow/:testId/card", ...fetched(() => import("./pages/FlowCardPage")) },
+      { path: "/test-pieces", ...fetched(() => import("./pages/TestPiecesPage")) },
       { path: "/shelf", ...fetched(() => import("./pages/ShelfPage")) },
       { path: "*", element: <LostPage /> },
     ],

@@ -167,6 +167,8 @@ class Printer(Model):
     what runs before and after a print; ``start_time_s`` and ``end_time_s`` are what they take beside heating.
 
     ``measured_melts`` are what flow tests have shown of its hot end; plans stay below what it melts by ``flow_margin``.
+    ``bridge_span_mm`` is the longest bridge that it lays clean, ``pull_length_mm`` the least pull that leaves no strings,
+    ``narrow_line_speed_mm_s`` the fastest at which walls narrower than the bore come out whole: None until a test piece told.
     ``drive_steps_per_mm`` is how many steps the drive takes for a millimetre of filament.
     """
 
@@ -197,6 +199,9 @@ class Printer(Model):
     measured_overhangs: Annotated[tuple[MeasuredOverhang, ...], Field(max_length=50)] = ()
     measured_melts: Annotated[tuple[MeasuredMelt, ...], Field(max_length=50)] = ()
     flow_margin: Annotated[float, Field(ge=0, le=0.9)] = 0.1
+    bridge_span_mm: Annotated[float, Field(gt=0, le=500)] | None = None
+    pull_length_mm: Annotated[float, Field(ge=0, le=20)] | None = None
+    narrow_line_speed_mm_s: SpeedMmS | None = None
     drive_steps_per_mm: Annotated[float, Field(gt=0, le=100_000)] | None = None
     enclosed: bool = False
     bed_surface: Literal["flat", "uneven", "damaged"] = "flat"

@@ -343,7 +343,7 @@ TRAVEL: Default[TravelConvention] = Default("travel", "straight", "Straight.", "
 RETRACTION_MM = Default(
     "retraction.length_mm",
     {"direct": 0.8, "long_tube": 4.5},
-    "By the drive: {0[direct]:g} mm direct, {0[long_tube]:g} mm through a long tube.",
+    "What a pull tower told; else by the drive: {0[direct]:g} mm direct, {0[long_tube]:g} mm through a long tube.",
 )
 RETRACTION_MM_S = Default(
     "retraction.speed_mm_s",

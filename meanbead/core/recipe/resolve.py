@@ -214,7 +214,9 @@ def _pace(
         infill_acceleration_mm_s2=_or(accelerations.infill, print_acceleration),
         print_acceleration_mm_s2=print_acceleration,
         travel_acceleration_mm_s2=_or(accelerations.travel, printer.acceleration_mm_s2.travel),
-        retraction_mm=_or(recipe.retraction.length_mm, defaults.RETRACTION_MM.value[printer.drive]),
+        retraction_mm=_or(
+            recipe.retraction.length_mm, printer.pull_length_mm, defaults.RETRACTION_MM.value[printer.drive]
+        ),
         retraction_speed_mm_s=_or(recipe.retraction.speed_mm_s, defaults.RETRACTION_MM_S.value[printer.drive]),
         min_travel_mm=_or(
             recipe.retraction.min_travel_mm, 0.0 if house.retraction == "every_hop" else defaults.MIN_TRAVEL_MM.value

@@ -173,24 +173,25 @@ def narrow_line(s: RuleInput) -> Iterator[Finding]:
             remedies=remedies,
         )
         return
+    most = s.printer.narrow_line_speed_mm_s or NARROW_SPEED_MM_S
     fast = {
-        f"speed_mm_s.{name}": NARROW_SPEED_MM_S
+        f"speed_mm_s.{name}": most
         for name in ("outer_wall", "inner_wall")
-        if name in narrow and getattr(s.plan.speed_mm_s, name) > NARROW_SPEED_MM_S
+        if name in narrow and getattr(s.plan.speed_mm_s, name) > most
     }
     if fast:
         yield Finding(
             rule="narrow_line_fast",
             severity="risk",
             field=next(iter(fast)),
-            sentence=f"Walls of {least:g} mm from a {bore:g} mm bore are asked to run faster than {NARROW_SPEED_MM_S:g} mm/s.",
+            sentence=f"Walls of {least:g} mm from a {bore:g} mm bore are asked to run faster than {most:g} mm/s.",
             remedy="Slow the walls down a great deal, or make the lines as wide as the bore.",
             value=max(s.plan.speed_mm_s.outer_wall, s.plan.speed_mm_s.inner_wall),
-            limit=NARROW_SPEED_MM_S,
+            limit=most,
             reason="A pulled strand tears where the nozzle hurries round a corner.",
             source="Common practice, typical figure",
             school=s.convention("line_width"),
-            remedies=[remedy(f"Walls at {NARROW_SPEED_MM_S:g} mm/s", fast), wider],
+            remedies=[remedy(f"Walls at {most:g} mm/s", fast), wider],
         )
 
 

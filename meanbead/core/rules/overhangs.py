@@ -110,9 +110,14 @@ def _held(s: RuleInput) -> bool:
     return supports.kind != "none" and supports.angle_deg <= clean_overhang_deg(s.plan, s.printer) + 0.5
 
 
+def _longest_mm(s: RuleInput) -> float:
+    """The longest bridge that the machine lays clean: measured, or typical."""
+    return s.printer.bridge_span_mm or LONG_BRIDGE_MM
+
+
 def long_bridge(s: RuleInput) -> Iterator[Finding]:
     """A span longer than strands hang straight over."""
-    if s.insight is None or s.insight.longest_bridge_mm <= LONG_BRIDGE_MM or s.plan.shape.supports.kind != "none":
+    if s.insight is None or s.insight.longest_bridge_mm <= _longest_mm(s) or s.plan.shape.supports.kind != "none":
         return
     yield Finding(
         rule="long_bridge",
@@ -121,9 +126,13 @@ def long_bridge(s: RuleInput) -> Iterator[Finding]:
         sentence=f"A bridge spans {s.insight.longest_bridge_mm:.0f} mm.",
         remedy="Supports, or another way to stand.",
         value=s.insight.longest_bridge_mm,
-        limit=LONG_BRIDGE_MM,
+        limit=_longest_mm(s),
         reason="A strand sags by its own weight and warmth before it is hard.",
-        source="Common practice, typical figure; a test piece tells this machine's own",
+        source=(
+            "Measured with a bridge ladder on this machine"
+            if s.printer.bridge_span_mm is not None
+            else "Common practice, typical figure; a test piece tells this machine's own"
+        ),
         where=s.spots("bridge"),
         remedies=[remedy("Supports", {"supports.kind": "columns"})],
     )
@@ -198,7 +207,7 @@ def needless_supports(s: RuleInput) -> Iterator[Finding]:
     if (
         steepest > clean + 0.5
         or hanging_level_mm2(s.insight) > SHOWS_MM2
-        or s.insight.longest_bridge_mm > LONG_BRIDGE_MM
+        or s.insight.longest_bridge_mm > _longest_mm(s)
     ):
         return
     took_s = s.seconds("support", "support_interface")

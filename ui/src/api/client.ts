@@ -54,6 +54,8 @@ export type FlowPoint = Schemas["FlowPoint"];
 export type FlowPointOut = Schemas["PointOut"];
 export type FlowAtTemp = Schemas["FlowAtTemp"];
 export type FlowPlan = Schemas["FlowTestPlan"];
+export type TestPiece = Schemas["TestPieceOut"];
+export type PieceKind = Schemas["PieceKind"];
 export type KneeDifference = Schemas["KneeDifference"];
 export type Problem = Schemas["Problem"];
 

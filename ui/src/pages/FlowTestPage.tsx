@@ -69,7 +69,7 @@ function Lab({ test }: { test: FlowTest }) {
           )}
           <NextMove test={test} />
           <Drive test={test} />
-          {test.fit?.notes.map((note) => (
+          {test.fit?.notes.filter((note) => !note.includes("steps per mm")).map((note) => (
             <p key={note} className="text-sm">
               {note}
             </p>

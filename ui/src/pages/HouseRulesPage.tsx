@@ -6,6 +6,7 @@ import { useHistory } from "../components/history";
 import { useToast } from "../components/Toasts";
 import { Cautions } from "../features/house/Cautions";
 import { Hours } from "../features/house/Hours";
+import { HouseFigure } from "../features/house/HouseFigure";
 import { Money } from "../features/house/Money";
 import { SchoolPreview } from "../features/house/SchoolPreview";
 import { inLine } from "../lib/inLine";
@@ -67,6 +68,20 @@ export default function HouseRulesPage() {
       </p>
       <Hours shop={shop} onChange={save} />
       <Money shop={shop} onChange={save} />
+      <section aria-labelledby="margins" className="mt-5">
+        <h2 id="margins" className="font-serif text-2xl">
+          Margin
+        </h2>
+        <div className="mt-1 flex flex-wrap items-center gap-x-5 text-sm">
+          <HouseFigure
+            label="Plans stay below what a hot end melts by"
+            unit="%"
+            value={Math.round(1000 * shop.flow_margin) / 10}
+            onChange={(share) => save({ ...shop, flow_margin: share / 100 }, "the margin under what melts")}
+          />
+          <span className="text-quiet">For filament that varies, and for typical figures; 10 % is usual.</span>
+        </div>
+      </section>
       <h2 className="mt-6 font-serif text-2xl">Schools</h2>
       <div className="mt-2 grid grid-cols-1 gap-x-8 gap-y-5 md:grid-cols-2">
         {matters.map((matter) => (

@@ -150,8 +150,8 @@ function Effect({ test }: { test: FlowTest }) {
             </Link>
             <span>{one.recipe_name}</span>
             <span className="ml-auto tabular-nums">
-              {fixed(one.before_mm3_s, 1)} → <strong>{fixed(one.after_mm3_s, 1)}</strong> ({percentDifference(one.after_mm3_s, one.before_mm3_s)}
-              {one.after_source !== "measured" && ", informed"})
+              {fixed(one.before_mm3_s, 1)} → <strong>{fixed(one.after_mm3_s, 1)}</strong> {percentDifference(one.after_mm3_s, one.before_mm3_s)}
+              <span className="text-quiet"> {one.after_source === "measured" ? "measured" : "informed"}</span>
             </span>
           </li>
         ))}

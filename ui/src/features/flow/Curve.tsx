@@ -25,6 +25,7 @@ export function Curve({ test, entry, height = 320 }: CurveProps) {
   const most = Math.max(...points.map((one) => one.flow), ...line.map((one) => one.flow), 1);
   const lowest = Math.min(...points.map((one) => one.ratio - one.error), 0.9);
   const floor = Math.max(0, Math.floor(lowest * 20 - 1) / 20);
+  const ceiling = Math.ceil(20 * Math.max(...points.map((one) => one.ratio + one.error), 1) + 0.6) / 20;
   const tick = { fill: "var(--quiet)", fontSize: 12 };
   const knee = entry.knee_mm3_s;
   return (
@@ -34,11 +35,11 @@ export function Curve({ test, entry, height = 320 }: CurveProps) {
           <ComposedChart accessibilityLayer={false} margin={{ top: 22, right: 16, bottom: 20, left: 4 }}>
             <CartesianGrid stroke="var(--rule)" />
             <XAxis type="number" dataKey="flow" domain={[0, Math.ceil(most)]} allowDataOverflow tick={tick} stroke="var(--rule)" label={{ value: "Flow asked for, mm³/s", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }} />
-            <YAxis type="number" domain={[floor, "auto"]} allowDataOverflow tick={tick} stroke="var(--rule)" width={52} tickFormatter={(value: number) => `${Math.round(100 * value)} %`} label={{ value: "Output over input", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 50 }} />
-            {knee && <ReferenceArea x1={knee.low} x2={knee.high} fill="var(--molten-wash)" fillOpacity={0.9} label={{ value: "knee", position: "insideTop", fill: "var(--molten)", fontSize: 12 }} />}
+            <YAxis type="number" domain={[floor, ceiling]} allowDataOverflow tick={tick} stroke="var(--rule)" width={52} tickFormatter={(value: number) => `${Math.round(100 * value)} %`} label={{ value: "Output over input", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 50 }} />
+            {knee && <ReferenceArea x1={knee.low} x2={knee.high} fill="var(--molten-wash)" fillOpacity={0.9} label={{ value: "knee", position: "insideBottom", fill: "var(--molten)", fontSize: 12 }} />}
             {entry.plan_mm3_s != null && <ReferenceLine x={entry.plan_mm3_s} stroke="var(--molten)" strokeWidth={2} label={{ value: `plan ${fixed(entry.plan_mm3_s, 1)}`, position: "top", fill: "var(--molten)", fontSize: 12 }} />}
-            {entry.curl_seen_mm3_s != null && <ReferenceLine x={entry.curl_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="5 4" label={{ value: "curls", position: "insideBottomRight", fill: "var(--quiet)", fontSize: 12 }} />}
-            {entry.skip_seen_mm3_s != null && <ReferenceLine x={entry.skip_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="1 4" label={{ value: "skips", position: "insideTopRight", fill: "var(--quiet)", fontSize: 12 }} />}
+            {entry.curl_seen_mm3_s != null && <ReferenceLine x={entry.curl_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="5 4" label={{ value: "curls", position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}
+            {entry.skip_seen_mm3_s != null && <ReferenceLine x={entry.skip_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="1 4" label={{ value: "skips", position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}
             <Area data={line} dataKey="band" stroke="none" fill="var(--quiet)" fillOpacity={0.22} isAnimationActive={false} activeDot={false} />
             <Line data={line} dataKey="ratio" stroke="currentColor" strokeWidth={1.8} dot={false} activeDot={false} isAnimationActive={false} />
             <Scatter data={points} dataKey="ratio" isAnimationActive={false} shape={Dot}>

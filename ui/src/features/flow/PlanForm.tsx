@@ -150,7 +150,7 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
           <>
             <p className="sm:col-span-3">
               <strong className="font-serif text-xl font-medium">
-                {formatDuration(plan.time_s)} h, {formatGrams(plan.filament_g)} g, {plain(Math.round(plan.filament_mm / 100) / 10)} m
+                {formatDuration(plan.time_s)}, {formatGrams(plan.filament_g)}, {plain(Math.round(plan.filament_mm / 100) / 10)} m
               </strong>{" "}
               for {plan.steps.length} strands. The knee is thought to be near {plain(Math.round(plan.expected_mm3_s * 10) / 10)} mm³/s ({plan.expected_source}).
               {planned.data?.spool_says && <span className="block text-warning">{planned.data.spool_says}</span>}
