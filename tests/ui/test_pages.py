@@ -8,7 +8,8 @@ class EveryPage(UiCase):
 
     def pages(self) -> list[str]:
         kinds = [f"/shelf?kind={kind}" for kind in ("machines", "nozzles", "materials", "spools", "purposes")]
-        return ["/", "/parts/1", *kinds, "/house-rules", "/cellar"]
+        flow = ["/flow", "/flow/2", "/flow/2/card", "/flow/compare?first=1&second=2", "/test-pieces"]
+        return ["/", "/parts/1", *kinds, *flow, "/house-rules", "/cellar"]
 
     def look(self, address: str) -> None:
         self.open(address)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import numpy as np
 from manifold3d import Manifold
 
 from meanbead.core.errors import MeanBeadError
@@ -20,6 +21,7 @@ from meanbead.core.recipe.defaults import RETRACTION_MM
 from meanbead.core.recipe.resolve import USUAL, resolve
 from meanbead.core.strokes.features import WALL_FEATURES, Feature
 from meanbead.core.strokes.planner import plan_strokes
+from meanbead.core.strokes.table import Strokes
 from meanbead.core.testpieces import shapes
 from meanbead.core.testpieces.kinds import PieceKind, kind_of
 
@@ -75,7 +77,7 @@ def _lines(
     piece: TestPiece, printer: Printer, nozzle: Nozzle, material: Material, standards: Standards
 ) -> Iterator[str]:
     plan = resolve(piece.recipe, printer, nozzle, material, standards)
-    strokes = plan_strokes(piece.solid, plan.shape)
+    strokes = _on_bed(plan_strokes(piece.solid, plan.shape), printer)
     # A piece that asks how much melts must not be held back by what is thought to melt.
     ceiling = melt_ceiling(printer, nozzle, material, plan.nozzle_temp_c).plan_mm3_s
     yield f"; test piece: {piece.kind.title}"
@@ -97,6 +99,14 @@ def _lines(
     yield "M104 S0"
     yield "M140 S0"
     yield "M107"
+
+
+def _on_bed(strokes: Strokes, printer: Printer) -> Strokes:
+    """Strokes about the middle of the bed; a part stands about the origin."""
+    low = np.minimum(strokes.start_xy.min(axis=0), strokes.end_xy.min(axis=0))
+    high = np.maximum(strokes.start_xy.max(axis=0), strokes.end_xy.max(axis=0))
+    by = np.array([printer.bed_mm.x, printer.bed_mm.y]) / 2 - (low + high) / 2
+    return replace(strokes, start_xy=strokes.start_xy + by, end_xy=strokes.end_xy + by)
 
 
 def _with_fan(changes: tuple[BandChange, ...], from_mm: float, fan: str) -> tuple[BandChange, ...]:

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, take, type FlowTest, type KneeDifference } from "../api/client";
+import { api, take, type FlowAtTemp, type FlowTest, type KneeDifference } from "../api/client";
 import { Limits } from "../features/flow/Answers";
-import { Curve } from "../features/flow/Curve";
+import { Curve, scaleOf, type Scale } from "../features/flow/Curve";
 import { plain } from "../lib/format";
 
 /** Two tests side by side, and whether they differ beyond their scatter. */
@@ -40,14 +40,22 @@ export default function FlowComparePage() {
 }
 
 function Pair({ first, second, difference }: { first: FlowTest; second: FlowTest; difference: KneeDifference }) {
+  const sides = [
+    { label: "First", test: first, entry: entryOf(first, difference.temp_c, difference.fan) },
+    { label: "Second", test: second, entry: entryOf(second, difference.other_temp_c, difference.other_fan) },
+  ];
+  // One scale for both, or the steeper one would look like the flatter.
+  const scales = sides.flatMap(({ test, entry }) => (entry ? [scaleOf(test, entry)] : []));
+  const scale = { least: Math.min(...scales.map((one) => one.least)), most: Math.max(...scales.map((one) => one.most)) };
   return (
     <section aria-label={`At ${plain(difference.temp_c)} °C`}>
       <p className="border-y border-rule py-2">
         <strong className="font-serif text-2xl font-medium">{WORD[difference.verdict]}</strong> {difference.sentence}
       </p>
       <div className="mt-3 grid gap-x-10 gap-y-4 md:grid-cols-2">
-        <Side label="First" test={first} temp_c={difference.temp_c} fan={difference.fan} />
-        <Side label="Second" test={second} temp_c={difference.other_temp_c} fan={difference.other_fan} />
+        {sides.map((side) => (
+          <Side key={side.label} {...side} scale={scale} />
+        ))}
       </div>
     </section>
   );
@@ -55,19 +63,26 @@ function Pair({ first, second, difference }: { first: FlowTest; second: FlowTest
 
 const WORD: Record<KneeDifference["verdict"], string> = { more: "More.", less: "Less.", same: "No difference.", unknown: "Not known." };
 
-function Side({ label, test, temp_c, fan }: { label: string; test: FlowTest; temp_c: number; fan: boolean }) {
-  const entry = test.fit?.by_temp.find((one) => one.temp_c === temp_c && one.fan === fan);
+function entryOf(test: FlowTest, temp_c: number, fan: boolean): FlowAtTemp | undefined {
+  return test.fit?.by_temp.find((one) => one.temp_c === temp_c && one.fan === fan);
+}
+
+function Side({ label, test, entry, scale }: { label: string; test: FlowTest; entry: FlowAtTemp | undefined; scale: Scale }) {
   return (
     <div>
       <h2 className="font-serif text-xl">
-        {label}: <Link className="underline underline-offset-4" to={`/flow/${test.id}`}>{test.name}</Link>
+        {label}:{" "}
+        <Link className="underline underline-offset-4" to={`/flow/${test.id}`}>
+          {test.name}
+        </Link>
       </h2>
       <p className="text-sm text-quiet">
-        {new Date(test.made_on).toLocaleDateString()}, {plain(temp_c)} °C, fan {fan ? "on" : "off"}
+        {new Date(test.made_on).toLocaleDateString()}
+        {entry && `, ${plain(entry.temp_c)} °C, fan ${entry.fan ? "on" : "off"}`}
       </p>
       {entry && (
         <>
-          <Curve test={test} entry={entry} height={260} />
+          <Curve test={test} entry={entry} height={260} scale={scale} />
           <Limits entry={entry} />
         </>
       )}

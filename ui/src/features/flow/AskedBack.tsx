@@ -82,6 +82,7 @@ function OfColumn({ partId, recipeId, onPick }: { partId: number; recipeId: numb
           {heat.error.message}
         </p>
       )}
+      {columns?.length === 0 && <p className="text-quiet">This part has only replayed files: nothing can be asked of those.</p>}
       {heat.isFetching && <p className="text-quiet">One moment …</p>}
       {told && (
         <div className="mt-2 space-y-1">
@@ -124,7 +125,7 @@ function Fitting({ shelf }: { shelf: Shelf }) {
   return (
     <div className="text-sm">
       <h3 className="font-serif text-lg">What is worth fitting?</h3>
-      <p className="text-quiet">Every part of the list whose chosen column is on the machine, as many as are wanted, with each nozzle and each hot end of the workshop.</p>
+      <p className="text-quiet">Every part of the list whose chosen column is on the machine, as many as are wanted, with each nozzle and each hot end of the workshop. Recipes are carried over with their shell’s thickness; a coarser nozzle takes higher layers and loses detail.</p>
       <form
         className="mt-1 flex flex-wrap items-center gap-2"
         onSubmit={(event) => {

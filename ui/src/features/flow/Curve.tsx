@@ -7,6 +7,22 @@ interface CurveProps {
   test: FlowTest;
   entry: FlowAtTemp;
   height?: number;
+  /** The same scale as another curve's: the least ratio and the largest flow to be shown. */
+  scale?: Scale;
+}
+
+export interface Scale {
+  least: number;
+  most: number;
+}
+
+/** What one curve needs; two beside each other take the wider of both. */
+export function scaleOf(test: FlowTest, entry: FlowAtTemp): Scale {
+  const points = weighed(test, entry);
+  return {
+    least: Math.min(...points.map((one) => one.ratio - one.error), 0.9),
+    most: Math.max(...points.map((one) => one.flow), ...(entry.curve?.flow_mm3_s ?? []), 1),
+  };
 }
 
 interface Weighed {
@@ -18,14 +34,14 @@ interface Weighed {
 }
 
 /** Output over input against flow: what was weighed, the fitted line with its band, the knee's interval, and the limits. */
-export function Curve({ test, entry, height = 320 }: CurveProps) {
+export function Curve({ test, entry, height = 320, scale }: CurveProps) {
   const points = weighed(test, entry);
   const curve = entry.curve;
   const line = curve ? curve.flow_mm3_s.map((flow, at) => ({ flow, ratio: curve.ratio[at], band: [curve.low[at], curve.high[at]] })) : [];
-  const most = Math.max(...points.map((one) => one.flow), ...line.map((one) => one.flow), 1);
-  const lowest = Math.min(...points.map((one) => one.ratio - one.error), 0.9);
-  const floor = Math.max(0, Math.floor(lowest * 20 - 1) / 20);
-  const ceiling = Math.ceil(20 * Math.max(...points.map((one) => one.ratio + one.error), 1) + 0.6) / 20;
+  const { least, most } = scale ?? scaleOf(test, entry);
+  const floor = Math.max(0, Math.floor(least * 10 - 0.3) / 10);
+  const ceiling = Math.ceil(10 * Math.max(...points.map((one) => one.ratio + one.error), 1) + 0.2) / 10;
+  const ticks = Array.from({ length: Math.round(10 * (ceiling - floor)) + 1 }, (_, at) => floor + at / 10);
   const tick = { fill: "var(--quiet)", fontSize: 12 };
   const knee = entry.knee_mm3_s;
   return (
@@ -35,7 +51,7 @@ export function Curve({ test, entry, height = 320 }: CurveProps) {
           <ComposedChart accessibilityLayer={false} margin={{ top: 22, right: 16, bottom: 20, left: 4 }}>
             <CartesianGrid stroke="var(--rule)" />
             <XAxis type="number" dataKey="flow" domain={[0, Math.ceil(most)]} allowDataOverflow tick={tick} stroke="var(--rule)" label={{ value: "Flow asked for, mm³/s", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }} />
-            <YAxis type="number" domain={[floor, ceiling]} allowDataOverflow tick={tick} stroke="var(--rule)" width={52} tickFormatter={(value: number) => `${Math.round(100 * value)} %`} label={{ value: "Output over input", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 50 }} />
+            <YAxis type="number" domain={[floor, ceiling]} ticks={ticks} allowDataOverflow tick={tick} stroke="var(--rule)" width={52} tickFormatter={(value: number) => `${Math.round(100 * value)} %`} label={{ value: "Output over input", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 50 }} />
             {knee && <ReferenceArea x1={knee.low} x2={knee.high} fill="var(--molten-wash)" fillOpacity={0.9} label={{ value: "knee", position: "insideBottom", fill: "var(--molten)", fontSize: 12 }} />}
             {entry.plan_mm3_s != null && <ReferenceLine x={entry.plan_mm3_s} stroke="var(--molten)" strokeWidth={2} label={{ value: `plan ${fixed(entry.plan_mm3_s, 1)}`, position: "top", fill: "var(--molten)", fontSize: 12 }} />}
             {entry.curl_seen_mm3_s != null && <ReferenceLine x={entry.curl_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="5 4" label={{ value: "curls", position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}

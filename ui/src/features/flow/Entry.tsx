@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, take, type FlowPoint, type FlowPointOut, type FlowTest } from "../../api/client";
 import { fixed, parseNumber, plain } from "../../lib/format";
+import type { Pending } from "./pending";
 import { StrandMark } from "./StrandMark";
 import { STRANDS, strandOf, type Strand } from "./strands";
 import type { Strands } from "./useFlowTest";
@@ -14,13 +15,13 @@ interface Planned {
 
 /** The next strands that are planned and not entered yet, then what the fit asks for, then what was entered. */
 export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
-  const next = nextStrand(test);
+  const next = nextStrand(test, strands.waiting);
   return (
     <section aria-labelledby="entry">
       <h2 id="entry" className="font-serif text-2xl">
         What came out
       </h2>
-      {next ? <OneStrand key={`${next.temp_c} ${next.flow_mm3_s}`} test={test} planned={next} strands={strands} /> : <p className="mt-1 text-sm">All that was planned is entered.</p>}
+      {next ? <OneStrand test={test} planned={next} strands={strands} /> : <p className="mt-1 text-sm">All that was planned is entered.</p>}
       <OwnFlow test={test} strands={strands} />
       {strands.waiting.map((one) => (
         <p key={one.key} role="status" className="mt-1 border border-dashed border-warning px-2 py-1 text-sm">
@@ -62,11 +63,11 @@ export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
   );
 }
 
-/** What is to be run next: the first planned strand that was not entered, else what the fit asks for. */
-export function nextStrand(test: FlowTest): Planned | null {
+/** What is to be run next: the first planned strand that was not entered, stored or not yet, else what the fit asks for. */
+export function nextStrand(test: FlowTest, waiting: readonly Pending[] = []): Planned | null {
   const steps = test.plan?.steps ?? [];
   const entered = (step: { temp_c: number; flow_mm3_s: number }) =>
-    test.points.some(({ point }) => Math.abs(point.temp_c - step.temp_c) <= 3 && Math.abs(point.flow_mm3_s - step.flow_mm3_s) < 0.05);
+    [...test.points, ...waiting].some(({ point }) => Math.abs(point.temp_c - step.temp_c) <= 3 && Math.abs(point.flow_mm3_s - step.flow_mm3_s) < 0.05);
   // Beyond a strand that skipped throughout nothing is learnt.
   const skips = (temp_c: number) =>
     Math.min(...test.points.filter(({ point }) => point.strand === "skips_throughout" && Math.abs(point.temp_c - temp_c) <= 3).map(({ point }) => point.flow_mm3_s), Infinity);
@@ -78,11 +79,39 @@ export function nextStrand(test: FlowTest): Planned | null {
   return { ...like, temp_c: fit.next_temp_c ?? like.temp_c, flow_mm3_s: fit.next_flow_mm3_s, speed_mm_s: (like.speed_mm_s / like.flow_mm3_s) * fit.next_flow_mm3_s };
 }
 
-function OneStrand({ test, planned, strands, title }: { test: FlowTest; planned: Planned; strands: Strands; title?: string }) {
-  const [mass, setMass] = useState("");
-  const [temp, setTemp] = useState(plain(planned.temp_c));
-  const [length, setLength] = useState(plain(planned.length_mm));
-  const [strand, setStrand] = useState<Strand | null>(null);
+interface OneStrandProps {
+  test: FlowTest;
+  planned: Planned;
+  strands: Strands;
+  title?: string;
+}
+
+/** The form of one strand. While somebody types, it stays with its flow: a late answer must not put another under the hand. */
+function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) {
+  const [held, setHeld] = useState<Planned | null>(null);
+  const planned = held ?? proposed;
+  const [mass, typeMass] = useState("");
+  const [typedTemp, typeTemp] = useState<string | null>(null);
+  const [typedLength, typeLength] = useState<string | null>(null);
+  const [strand, pickStrand] = useState<Strand | null>(null);
+  const temp = typedTemp ?? plain(planned.temp_c);
+  const length = typedLength ?? plain(planned.length_mm);
+  const setMass = (text: string) => {
+    setHeld(planned);
+    typeMass(text);
+  };
+  const setTemp = (text: string) => {
+    setHeld(planned);
+    typeTemp(text);
+  };
+  const setLength = (text: string) => {
+    setHeld(planned);
+    typeLength(text);
+  };
+  const setStrand = (look: Strand) => {
+    setHeld(planned);
+    pickStrand(look);
+  };
   const [problem, setProblem] = useState("");
   const [reading, setReading] = useState(false);
   const read = async () => {
@@ -116,8 +145,11 @@ function OneStrand({ test, planned, strands, title }: { test: FlowTest; planned:
       return;
     }
     strands.enter({ flow_mm3_s: planned.flow_mm3_s, temp_c: held, length_mm: fed, mass_g: grams, strand, fan: test.setup.fan ?? 0, used: true });
-    setMass("");
-    setStrand(null);
+    setHeld(null);
+    typeMass("");
+    typeTemp(null);
+    typeLength(null);
+    pickStrand(null);
     setProblem("");
   };
   const box = "input input-sm border-rule bg-base-100 text-right";
