@@ -13,9 +13,7 @@ from playwright.sync_api import Page  # noqa: E402
 
 from meanbead.core.estimate import Engine  # noqa: E402
 from meanbead.demo.workshop import estimate_first_columns  # noqa: E402
-from tests.support.open_surfaces import open_scan  # noqa: E402
 from tests.support.server import live_server  # noqa: E402
-from tests.support.solids import stl_bytes  # noqa: E402
 from tests.ui.browser import browser  # noqa: E402
 
 
@@ -31,16 +29,6 @@ def ready(page: Page) -> None:
     page.get_by_role("link", name="Get ready").click()
     page.get_by_role("button", name="Slopes that show steps").click()
     page.wait_for_timeout(1500)
-
-
-def orientations(page: Page) -> None:
-    """Ways to stand, compared."""
-    page.get_by_role("link", name="Get ready").click()
-    page.get_by_role("tab", name="Ways to stand").click()
-    page.get_by_role("button", name="Compare ways to stand").click()
-    page.get_by_text("as it stands now").wait_for()
-    page.get_by_label("Estimating ways to stand").wait_for(state="detached")
-    page.wait_for_timeout(300)
 
 
 def layers(page: Page) -> None:
@@ -75,14 +63,6 @@ def tradeoff(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
-def open_surface(page: Page) -> None:
-    """A scan with holes, and the offer to close it."""
-    scan = {"name": "garden-gnome.stl", "mimeType": "model/stl", "buffer": stl_bytes(open_scan())}
-    page.get_by_label("Part files").set_input_files(scan)
-    page.get_by_role("button", name="Close it anyway").wait_for()
-    page.wait_for_timeout(500)
-
-
 def wizard(page: Page) -> None:
     """A machine by five answers."""
     page.get_by_role("button", name="Add a machine").click()
@@ -100,10 +80,31 @@ def house_rules(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def flow_phone(page: Page) -> None:
+    """The first strands of a new test, entered at the machine."""
+    page.get_by_role("button", name="Keep this test").click()
+    for weight, look in (("0.98", "straight"), ("0.97", "straight"), ("0.98", "straight")):
+        page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$")).fill(weight)
+        page.get_by_role("radio", name=re.compile(look)).check(force=True)
+        page.get_by_role("button", name="Store this strand").click()
+    page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$")).fill("0.97")
+    page.get_by_role("radio", name=re.compile("first curl")).check(force=True)
+    page.wait_for_timeout(1500)
+
+
+def pieces(page: Page) -> None:
+    """A piece that was made and judged."""
+    page.get_by_role("button", name="Make it").first.click()
+    page.get_by_role("button", name=re.compile("^5 ")).click(timeout=30_000)
+    page.get_by_role("button", name="Use it").click()
+    page.get_by_text("on the shelf since").wait_for()
+    page.wait_for_timeout(10_000)
+
+
 VIEWS = {
-    "open-surface": open_surface,
+    "flow-phone": flow_phone,
+    "test-pieces": pieces,
     "ready": ready,
-    "stances": orientations,
     "layers": layers,
     "house": house,
     "house-rules": house_rules,
@@ -123,21 +124,21 @@ def main() -> None:
         ("bench", "Herb trough", (1280, 800), False),
         ("shelf-machines", "/shelf?kind=machines", (1280, 800), False),
         ("shelf-wizard", "/shelf?kind=machines", (1280, 800), False),
-        ("shelf-nozzles", "/shelf?kind=nozzles&row=3", (1280, 800), False),
         ("shelf-materials", "/shelf?kind=materials&row=2", (1280, 800), False),
-        ("shelf-spools", "/shelf?kind=spools&row=5", (1280, 800), False),
-        ("shelf-purposes", "/shelf?kind=purposes", (1280, 800), False),
         ("bench-lamp", "Tool box", (1280, 800), True),
         ("bench-phone", "Domed knob", (390, 844), False),
         ("ledger", "Herb trough", (1280, 800), False),
         ("ready", "Domed knob", (1280, 800), False),
-        ("stances", "Shelf bracket", (1280, 800), False),
         ("layers", "Snow owl", (1280, 800), False),
         ("house", "Herb trough", (1280, 800), False),
         ("levers", "Herb trough", (1280, 800), False),
         ("tradeoff", "Shelf bracket", (1280, 900), False),
-        ("open-surface", "/", (1280, 800), False),
         ("house-rules", "/house-rules", (1280, 800), False),
+        ("flow-plan", "/flow", (1280, 800), False),
+        ("flow-curve", "/flow/2", (1280, 800), False),
+        ("flow-compare", "/flow/compare?first=1&second=2", (1280, 800), False),
+        ("flow-phone", "/flow", (390, 844), False),
+        ("test-pieces", "/test-pieces", (1280, 800), False),
     ):
         if wanted and name not in wanted:
             continue

@@ -31,6 +31,7 @@ export default function FlowCardPage() {
       <p>
         {test.data.machine_name}, {test.data.nozzle_name}, {test.data.material_name}. Fan {plan.fan > 0 ? `at ${Math.round(100 * plan.fan)} %` : "off"}. Settle {plain(plan.steps[0]?.settle_mm ?? 0)} mm at each new speed and cut that off; then feed the length, cut, lay it beside its number.
       </p>
+      <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Strands to run">
       <table className="mt-2 w-full border-collapse text-sm tabular-nums [&_td]:border [&_td]:border-rule [&_td]:px-2 [&_td]:py-1.5 [&_th]:border [&_th]:border-rule [&_th]:px-2 [&_th]:font-normal">
         <thead className="text-left">
           <tr>
@@ -63,6 +64,7 @@ export default function FlowCardPage() {
           ))}
         </tbody>
       </table>
+      </div>
       <ul className="mt-3 grid grid-cols-2 gap-x-6 text-sm sm:grid-cols-3">
         {STRANDS.map((sign) => (
           <li key={sign.key} className="flex items-center gap-2">

@@ -144,8 +144,8 @@ function Effect({ test }: { test: FlowTest }) {
       </p>
       <ul>
         {shown.map((one) => (
-          <li key={one.recipe_id} className="flex flex-wrap gap-x-2" title={one.basis}>
-            <Link className="underline" to={`/parts/${one.part_id}`}>
+          <li key={one.recipe_id} className="flex flex-wrap items-baseline gap-x-2" title={one.basis}>
+            <Link className="inline-block py-0.5 underline" to={`/parts/${one.part_id}`}>
               {one.part_name}
             </Link>
             <span>{one.recipe_name}</span>

@@ -39,7 +39,7 @@ export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
         </p>
       ))}
       {test.points.length > 0 && (
-        <div className="mt-3 overflow-x-auto">
+        <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Strands that were entered">
           <table className="w-full text-sm tabular-nums">
             <thead className="text-left text-quiet">
               <tr>
