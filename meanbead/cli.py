@@ -380,7 +380,9 @@ def _gcode(arguments: argparse.Namespace) -> None:
     print(f"printing   {duration(result.print_time_s)}   without homing and heating")
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m")
     print(f"layers     {result.layers}")
-    print(f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s (typical)")
+    print(
+        f"flow       {result.peak_flow_mm3_s:.1f} of {result.melt_ceiling_mm3_s:.1f} mm3/s ({result.melt_ceiling_source})"
+    )
     for name, share in result.by_feature.items():
         print(f"  {name:<16} {duration(share.time_s):>8}  {share.filament_g:6.1f} g")
     if result.over_ceiling_first_line is not None:

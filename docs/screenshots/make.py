@@ -89,6 +89,7 @@ def flow_phone(page: Page) -> None:
         page.get_by_role("button", name="Store this strand").click()
     page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$")).fill("0.97")
     page.get_by_role("radio", name=re.compile("first curl")).check(force=True)
+    page.evaluate("scrollTo(0, 0)")
     page.wait_for_timeout(1500)
 
 

@@ -7,26 +7,33 @@ from collections.abc import Sequence
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from meanbead.core.model.material import Material
 from meanbead.core.model.measured import MeasuredMelt
-from meanbead.store.tables import FlowPointRow, FlowTestRow
+from meanbead.store.tables import FlowPointRow, FlowTestRow, MaterialRow
 
 __all__ = ["find_point", "measured_of", "points_of", "strands"]
 
 
 def measured_of(session: Session, machine_id: int, plastic: str) -> tuple[MeasuredMelt, ...]:
     """What tests that are in use have shown of a machine's hot end with a plastic, in any colour and nozzle."""
-    rows = session.scalars(
-        select(FlowTestRow.measured)
+    rows = session.execute(
+        select(FlowTestRow.measured, MaterialRow.material)
+        .join(MaterialRow, MaterialRow.id == FlowTestRow.material_id)
         .where(
             FlowTestRow.machine_id == machine_id,
             FlowTestRow.measured.is_not(None),
             FlowTestRow.retired_on.is_(None),
             FlowTestRow.deleted_at.is_(None),
-            FlowTestRow.measured["material"].astext == plastic,
         )
         .order_by(FlowTestRow.id)
     )
-    return tuple(MeasuredMelt.model_validate(row) for row in rows)
+    # The row is the plastic: renaming it, or its colour, does not make it another one.
+    named = ((measured, Material.model_validate(material)) for measured, material in rows)
+    return tuple(
+        MeasuredMelt.model_validate(measured | {"material": material.name, "colour": material.colour})
+        for measured, material in named
+        if material.name == plastic
+    )
 
 
 def points_of(session: Session, test_id: int) -> Sequence[FlowPointRow]:

@@ -20,11 +20,12 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.ledger import CAUSES, sum_causes
 from meanbead.core.estimate.moves import Kind
 from meanbead.core.formulas.bead import filament_area_mm2, filament_mass_g
-from meanbead.core.formulas.melt import melt_ceiling
+from meanbead.core.formulas.melt import MeltCeiling, melt_ceiling
 from meanbead.core.gcode import parser as gc
 from meanbead.core.gcode.extended import with_limits
 from meanbead.core.gcode.filament import FilamentAccount, Turns
 from meanbead.core.gcode.firmware import apply_settings
+from meanbead.core.model.base import Provenance
 from meanbead.core.model.estimate import Result
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
@@ -106,6 +107,8 @@ class Replay(Result):
     by_cause: ReplayCauses
     peak_flow_mm3_s: float
     melt_ceiling_mm3_s: float
+    melt_ceiling_source: Provenance
+    melt_basis: str
     over_ceiling_s: float
     over_ceiling_first_line: int | None
     over_speed_moves: int
@@ -416,7 +419,7 @@ class _Player:
         outside = self._mark_outside(place, plastic, waiting.line[:done])
         self.place = place[-1]
         flow = profile.peak_mm_s[:done] * delta[:, 3] / length * filament_area_mm2(self.printer.filament_diameter_mm)
-        ceiling = self._ceiling()
+        ceiling = self._ceiling().plan_mm3_s
         fast = np.flatnonzero(asked > speed * (1 + 1e-9))
         self.over_speed += len(fast)
         if len(fast) and self.over_speed_line is None:
@@ -486,9 +489,9 @@ class _Player:
             self._mark("outside", int(line[k]), float(place[k, axis]), float(room[axis]))
         return outside
 
-    def _ceiling(self) -> float:
+    def _ceiling(self) -> MeltCeiling:
         temp = self.temp_c if self.temp_c is not None else self.material.nozzle_temp_c
-        return melt_ceiling(self.printer, self.nozzle, self.material, temp).plan_mm3_s
+        return melt_ceiling(self.printer, self.nozzle, self.material, temp)
 
     def _result(self) -> Replay:
         area, density = filament_area_mm2(self.printer.filament_diameter_mm), self.material.density_g_cm3
@@ -507,6 +510,7 @@ class _Player:
             by_feature["wait"] = ReplayedFeature(
                 time_s=self.causes["waiting_s"], filament_mm=0, filament_g=0, length_mm=0, peak_flow_mm3_s=0
             )
+        ceiling = self._ceiling()
         return Replay(
             print_time_s=sum(self.causes.values()),
             filament_mm=self.used.laid + self.used.purged,
@@ -523,7 +527,9 @@ class _Player:
             by_feature=by_feature,
             by_cause=ReplayCauses(**self.causes),
             peak_flow_mm3_s=max(self.peak.values(), default=0.0),
-            melt_ceiling_mm3_s=self._ceiling(),
+            melt_ceiling_mm3_s=ceiling.plan_mm3_s,
+            melt_ceiling_source=ceiling.source,
+            melt_basis=ceiling.basis,
             over_ceiling_s=self.over_ceiling_s,
             over_ceiling_first_line=self.over_ceiling_line,
             over_speed_moves=self.over_speed,

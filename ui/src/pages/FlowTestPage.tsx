@@ -1,12 +1,12 @@
 import { useEffect, useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import type { FlowTest } from "../api/client";
 import { Drive, Limits, NextMove } from "../features/flow/Answers";
 import { Cautions } from "../features/flow/Cautions";
 import { Curve } from "../features/flow/Curve";
 import { Entry } from "../features/flow/Entry";
 import { WaysToRun } from "../features/flow/OverConsole";
-import { useFlowTest, useStrands } from "../features/flow/useFlowTest";
+import { useFlowTest, useFlowTestDeeds, useStrands } from "../features/flow/useFlowTest";
 import { plain } from "../lib/format";
 
 /** One flow test: enter at the machine, watch the curve grow, use it. */
@@ -22,6 +22,45 @@ export default function FlowTestPage() {
   return <Lab test={test.data} />;
 }
 
+/** Its name, typed over in place, and the way to delete it. */
+function Title({ test }: { test: FlowTest }) {
+  const deeds = useFlowTestDeeds(test);
+  const go = useNavigate();
+  const [typed, setTyped] = useState<string | null>(null);
+  const commit = () => {
+    const name = typed?.trim() ?? "";
+    setTyped(null);
+    if (name !== "" && name !== test.name) deeds.rename(name);
+  };
+  return (
+    <div className="flex flex-wrap items-baseline gap-x-4">
+      {typed === null ? (
+        <h1 className="font-serif text-3xl">{test.name}</h1>
+      ) : (
+        <input
+          aria-label="Name of the test"
+          autoFocus
+          className="input w-80 border-rule bg-base-100 font-serif text-2xl"
+          maxLength={120}
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          onBlur={commit}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") commit();
+            if (event.key === "Escape") setTyped(null);
+          }}
+        />
+      )}
+      <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" onClick={() => setTyped(test.name)}>
+        Rename
+      </button>
+      <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" onClick={() => void deeds.remove().then(() => go("/flow"))}>
+        Delete
+      </button>
+    </div>
+  );
+}
+
 function Lab({ test }: { test: FlowTest }) {
   const strands = useStrands(test);
   const entries = test.fit?.by_temp ?? [];
@@ -34,7 +73,7 @@ function Lab({ test }: { test: FlowTest }) {
           Flow lab
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">{test.name}</h1>
+      <Title test={test} />
       <p className="text-quiet">
         {test.machine_name}, {test.nozzle_name}, {test.material_name}, at {test.setup.temps_c.map(plain).join(" and ")} °C, fan {test.setup.fan ? "on" : "off"}
       </p>

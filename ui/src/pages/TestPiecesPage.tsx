@@ -158,6 +158,14 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
     take(await api.POST("/api/test-pieces/{row_id}/take-back", { ...at(piece.id), body: { version: newest() } }));
     await changed();
   };
+  const away = async () => {
+    take(await api.POST("/api/test-pieces/{row_id}/delete", { ...at(piece.id), body: { version: newest() } }));
+    await changed();
+  };
+  const restored = async () => {
+    take(await api.POST("/api/test-pieces/{row_id}/restore", at(piece.id)));
+    await changed();
+  };
   const tower = piece.kind === "temperature";
   const judge = useMutation({
     mutationFn: async () => {
@@ -183,6 +191,9 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
         <a className="ml-2 text-base-content underline" href={`/api/test-pieces/${piece.id}.gcode`} download>
           the file to print
         </a>
+        <button type="button" className="btn btn-ghost btn-xs ml-2 font-normal" aria-label={`Take ${piece.name} off the list`} onClick={() => void away().then(() => history.push({ label: `taking ${piece.name} off the list`, undo: restored, redo: away }))}>
+          take off the list
+        </button>
       </p>
       <p className="mt-1">{kind?.judge}</p>
       <ol className="mt-1 flex flex-wrap gap-1" aria-label="Bands, from the bed up">

@@ -82,6 +82,9 @@ def _difference(
             f"No difference beyond their scatter: {100 * (ratio.low - 1):+.0f} to {100 * (ratio.high - 1):+.0f} %. "
             "A smaller one would take more strands near the knee."
         )
+    if key != other_key:
+        sides = (f"{temp:g} °C {'with' if fan else 'without'} the fan" for temp, fan in (other_key, key))
+        sentence = f"{sentence[:-1] if sentence.endswith('.') else sentence}, {' against '.join(sides)}."
     return KneeDifference(
         temp_c=key[0],
         fan=key[1],

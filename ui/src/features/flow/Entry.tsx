@@ -40,13 +40,13 @@ export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
       ))}
       {test.points.length > 0 && (
         <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Strands that were entered">
-          <table className="w-full text-sm tabular-nums">
+          <table className="w-full min-w-[34rem] text-sm tabular-nums">
             <thead className="text-left text-quiet">
               <tr>
                 <th className="py-1 font-normal">mm³/s</th>
                 <th className="font-normal">°C held</th>
                 <th className="font-normal">g</th>
-                <th className="font-normal">of what it should</th>
+                <th className="font-normal">of input</th>
                 <th className="font-normal">looks</th>
                 <th />
               </tr>

@@ -57,6 +57,18 @@ export function useFlowTestDeeds(test: FlowTest) {
   return {
     busy: deed.isPending,
     use: () => deed.mutate({ run: post("use"), undo: post("stop-using"), label: `using ${test.name}` }),
+    rename: (name: string) => {
+      const put = (to: string) => async () => took(take(await api.PATCH("/api/flow-tests/{row_id}", { ...at(test.id), body: { version: newest().version, name: to } })));
+      deed.mutate({ run: put(name), undo: put(newest().name), label: "the name of the test" });
+    },
+    remove: async () => {
+      const gone = async () => took(take(await api.POST("/api/flow-tests/{row_id}/delete", { ...at(test.id), body: { version: newest().version } })));
+      const back = async () => took(take(await api.POST("/api/flow-tests/{row_id}/restore", at(test.id))));
+      await gone();
+      const step = { label: `deleting ${test.name}`, undo: back, redo: gone };
+      history.push(step);
+      toast(`${test.name} was deleted.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+    },
     retire: (because: string) => deed.mutate({ run: retired(because), undo: post("use"), label: `retiring ${test.name}` }),
     setup: (change: Partial<FlowTest["setup"]>) => {
       const before = newest().setup;
