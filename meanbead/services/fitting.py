@@ -52,8 +52,16 @@ def fitting_inputs(session: Session, machine_id: int) -> FittingInputs:
         if (nozzle := Nozzle.model_validate(row.nozzle)).bore_mm >= narrowest and (nozzle.hard or not abrasive)
     }
     hotends = {
-        f"the hot end of {row.name}": store.recipes.printer_of(session, row, shop, plastics[0])
+        f"the hot end of {row.name}": _with_all_tests(session, row, shop, plastics)
         for row in store.rows.all_rows(session, Machine)
         if row.id != machine.id and row.printer.get("hotend") != machine.printer.get("hotend")
     }
     return FittingInputs(parts, nozzles, hotends)
+
+
+def _with_all_tests(session: Session, machine: Machine, shop: Shop, plastics: list[Material]) -> Printer:
+    """A machine with what flow tests have shown of it with any of these plastics."""
+    by_name = {plastic.name: plastic for plastic in plastics}
+    each = [store.recipes.printer_of(session, machine, shop, plastic) for plastic in by_name.values()]
+    melts = dict.fromkeys(melt for printer in each for melt in printer.measured_melts)
+    return each[0].model_copy(update={"measured_melts": tuple(melts)})

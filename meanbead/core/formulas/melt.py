@@ -157,7 +157,7 @@ def _typical(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float
     knee, bound = _typical_knee(printer, nozzle, material, temp_c)
     if knee == 0:
         return MeltCeiling(0.0, 0.0, 0.0, "too_cold", "typical")
-    spread, basis, test_id = TYPICAL_SPREAD, "", None
+    spread, basis, test_id, usable = TYPICAL_SPREAD, "", None, 1.0
     near = [kin for test in printer.measured_melts if (kin := _kin(printer, nozzle, material, test)) is not None]
     if near and bound != "heater":
         closest = min(near, key=lambda kin: (kin.spread, -kin.test.on.toordinal()))
@@ -168,11 +168,13 @@ def _typical(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float
             knee *= (entry.knee_mm3_s / its_knee) ** closest.power
             spread, test_id = min(TYPICAL_SPREAD, math.hypot(closest.spread, off)), closest.test.test_id
             basis = f"typical, set right by the flow test of {_day(closest.test)} {closest.words}"
+            # What curled there before the output fell will curl here, too.
+            usable = min(1.0, entry.limit_mm3_s / entry.knee_mm3_s)
             heater = heater_bound_mm3_s(printer, material, temp_c)
             if heater < knee:
                 knee, bound = heater, "heater"
     low, high = knee * math.exp(-1.645 * spread), knee * math.exp(1.645 * spread)
-    plan, skip = knee * (1 - printer.flow_margin), knee * SKIP_RATIO
+    plan, skip = knee * usable * (1 - printer.flow_margin), knee * SKIP_RATIO
     return MeltCeiling(plan, knee, skip, bound, "typical", USUAL_FALL, low, high, basis, test_id)
 
 

@@ -32,7 +32,8 @@ class BeadPreview(Result):
 
 
 class Preview(Result):
-    """A recipe with every key filled in, and its beads. ``decided_by`` names the keys that house rules or the part's purpose
+    """A recipe with every key filled in, and its beads. The knee's 90 % interval runs from ``melt_low_mm3_s`` to
+    ``melt_high_mm3_s``. ``decided_by`` names the keys that house rules or the part's purpose
     have filled in."""
 
     effective: Recipe
@@ -45,6 +46,8 @@ class Preview(Result):
     melt_bound: str
     melt_ceiling_source: Provenance
     melt_basis: str
+    melt_low_mm3_s: float
+    melt_high_mm3_s: float
     melt_test_id: int | None
     temp_for_flow_c: float | None
 
@@ -91,6 +94,8 @@ def preview(
         melt_bound=ceiling.bound,
         melt_ceiling_source=ceiling.source,
         melt_basis=ceiling.basis,
+        melt_low_mm3_s=ceiling.low_mm3_s,
+        melt_high_mm3_s=ceiling.high_mm3_s,
         melt_test_id=ceiling.test_id,
         temp_for_flow_c=temperature_for_flow_c(printer, nozzle, material, max(bead.flow_mm3_s for bead in beads), most),
     )

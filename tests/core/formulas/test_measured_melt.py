@@ -1,5 +1,6 @@
 """A flow test in place of the typical hot end: where it counts as measured, where it only informs, and what it leaves alone."""
 
+import itertools
 import math
 import unittest
 from datetime import date
@@ -61,6 +62,16 @@ class Measured(unittest.TestCase):
         self.assertIn("set right by the flow test", far.basis)
         width = [found.high_mm3_s / found.low_mm3_s for found in (near, far)]
         self.assertGreater(width[1], width[0])
+
+    def test_leaving_the_tested_range_never_raises_what_may_be_planned(self) -> None:
+        """A strand that curls before its output falls curls eleven degrees further down, too."""
+        curls = tested(at(205, 8, knee=10), at(215, 9, knee=11.5))
+        for inside, outside in ((195.0, 194.9), (225.0, 225.1)):
+            here, there = (melt_ceiling(curls, BRASS, PLA, temp) for temp in (inside, outside))
+            self.assertEqual((here.source, there.source), ("measured", "typical"))
+            self.assertAlmostEqual(there.plan_mm3_s / here.plan_mm3_s, 1, delta=0.03)
+        plans = [melt_ceiling(curls, BRASS, PLA, 185 + step).plan_mm3_s for step in range(45)]
+        self.assertTrue(all(after > 0.99 * before for before, after in itertools.pairwise(plans)), plans)
 
     def test_neighbours_are_informed_with_a_wider_interval(self) -> None:
         typical = melt_ceiling(Printer(), BRASS, PLA, 215)

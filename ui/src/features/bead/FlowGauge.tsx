@@ -45,7 +45,7 @@ export function FlowGauge({ preview }: { preview: Preview }) {
       </ul>
       <p className="mt-1 text-sm text-quiet">
         Ceiling {fixed(ceiling, 1)} mm³/s, {preview.melt_basis || preview.melt_ceiling_source}
-        {preview.melt_ceiling_source !== "measured" && <>; bound by {BOUND[preview.melt_bound] ?? preview.melt_bound}</>}.{" "}
+        {preview.melt_ceiling_source !== "measured" && <>; bound by {BOUND[preview.melt_bound] ?? preview.melt_bound}</>}. The knee lies within {fixed(preview.melt_low_mm3_s, 1)} to {fixed(preview.melt_high_mm3_s, 1)} (90 %).{" "}
         {preview.melt_test_id != null ? <Link className="underline" to={`/flow/${preview.melt_test_id}`}>See the test</Link> : <Link className="underline" to="/flow">Measure it</Link>}
       </p>
       {over.length > 0 && (
