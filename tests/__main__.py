@@ -116,6 +116,7 @@ RANDOM = (
     "test_any_recipe",
     "test_any_sheet",
     "test_confirm",
+    "test_flow_fit",
     "test_fuzz",
     "test_invariance",
     "test_motion",

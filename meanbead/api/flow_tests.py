@@ -81,7 +81,7 @@ def try_flow_plan(json_data: FlowPlanAsk) -> FlowPlanOut:
 def add_flow_test(json_data: FlowTestAdd) -> FlowTestOut:
     """Keep a test that is to be run. One that would go beyond the plastic, the lining or the hot end is refused."""
     with session() as db:
-        _plan(db, json_data.machine_id, json_data.nozzle_id, json_data.material_id, json_data.setup)
+        plan = _plan(db, json_data.machine_id, json_data.nozzle_id, json_data.material_id, json_data.setup)
         if json_data.spool_id is not None:
             store.rows.get(db, SpoolRow, json_data.spool_id)
         names = (
@@ -98,7 +98,7 @@ def add_flow_test(json_data: FlowTestAdd) -> FlowTestOut:
             nozzle_id=json_data.nozzle_id,
             material_id=json_data.material_id,
             spool_id=json_data.spool_id,
-            setup=json_data.setup.model_dump(),
+            setup=_kept(json_data.setup, plan),
         )
         db.add(row)
         db.flush()
@@ -123,8 +123,13 @@ def edit_flow_test(row_id: int, json_data: FlowTestEdit) -> FlowTestOut:
         if json_data.name is not None:
             row.name = json_data.name.strip()
         if json_data.setup is not None:
-            _plan(db, row.machine_id, row.nozzle_id, row.material_id, json_data.setup)
-            row.setup = json_data.setup.model_dump()
+            before, now_asked = _setup(row), json_data.setup
+            if (before.temps_c, before.flows_mm3_s) == (now_asked.temps_c, now_asked.flows_mm3_s):
+                row.setup = row.setup | now_asked.model_dump()
+            else:
+                plan = _plan(db, row.machine_id, row.nozzle_id, row.material_id, now_asked)
+                row.setup = _kept(now_asked, plan)
+            _plan_of(db, row)
         if "spool_id" in json_data.model_fields_set:
             row.spool_id = None if json_data.spool_id is None else store.rows.get(db, SpoolRow, json_data.spool_id).id
         db.flush()
@@ -159,7 +164,7 @@ def flow_test_file(row_id: int, query_data: PauseAsk) -> Response:
     """The file that runs a test on its machine."""
     with session() as db:
         row = store.rows.get(db, FlowTestRow, row_id)
-        plan = _plan(db, row.machine_id, row.nozzle_id, row.material_id, FlowSetup.model_validate(row.setup))
+        plan = _plan_of(db, row)
         text = flow_program(plan, Printer.model_validate(row.machine.printer), row.name, query_data.pause)
     response = Response(text, content_type="text/x-gcode; charset=utf-8")
     response.headers["Content-Disposition"] = f'attachment; filename="flow-test-{row_id}.gcode"'
@@ -251,7 +256,7 @@ def get_photo(row_id: int) -> Response:
 def weigh(row_id: int) -> WeightOut:
     """Read the test's scale, once it rests."""
     with session() as db:
-        address = FlowSetup.model_validate(store.rows.get(db, FlowTestRow, row_id).setup).scale_address
+        address = _setup(store.rows.get(db, FlowTestRow, row_id)).scale_address
     if not address:
         raise MeanBeadError("Where the scale sends to is not known.", field="scale_address", remedy="Give host:port.")
     weight = read_weight(address)
@@ -269,7 +274,7 @@ def over_console(row_id: int, json_data: ConsoleDo) -> ConsoleSaid:
         )
     with session() as db:
         row = store.rows.get(db, FlowTestRow, row_id)
-        setup = FlowSetup.model_validate(row.setup)
+        setup = _setup(row)
         console = row.machine.console
         address = setup.console_address or console.get("address", "")
         baud = int(console.get("baud", 115_200))
@@ -382,7 +387,31 @@ def _stored(point: Any) -> dict[str, Any]:
     return held
 
 
-def _plan(db: Session, machine_id: int, nozzle_id: int, material_id: int, setup: FlowSetup) -> FlowTestPlan:
+def _setup(row: FlowTestRow) -> FlowSetup:
+    return FlowSetup.model_validate({name: row.setup[name] for name in FlowSetup.model_fields if name in row.setup})
+
+
+def _kept(setup: FlowSetup, plan: FlowTestPlan) -> dict[str, Any]:
+    """A setup as it is stored, with the flows that were planned: what is thought to melt may be another tomorrow."""
+    return setup.model_dump() | {"planned": [[step.temp_c, step.flow_mm3_s] for step in plan.steps]}
+
+
+def _plan_of(db: Session, row: FlowTestRow) -> FlowTestPlan:
+    """A test's plan with the flows that were planned once."""
+    planned: dict[float, list[float]] = {}
+    for temp, flow in row.setup.get("planned", ()):
+        planned.setdefault(temp, []).append(flow)
+    return _plan(db, row.machine_id, row.nozzle_id, row.material_id, _setup(row), planned)
+
+
+def _plan(
+    db: Session,
+    machine_id: int,
+    nozzle_id: int,
+    material_id: int,
+    setup: FlowSetup,
+    planned: dict[float, list[float]] | None = None,
+) -> FlowTestPlan:
     machine = store.rows.get(db, Machine, machine_id, deleted=True)
     material = Material.model_validate(store.rows.get(db, MaterialRow, material_id, deleted=True).material)
     shop = Shop.model_validate(store.house.house_of(db).shop)
@@ -398,7 +427,7 @@ def _plan(db: Session, machine_id: int, nozzle_id: int, material_id: int, setup:
         setup.temps_c,
         fan=setup.fan,
         scale_g=setup.scale_g,
-        flows_mm3_s=setup.flows_mm3_s,
+        flows_mm3_s=planned or setup.flows_mm3_s,
     )
 
 
@@ -414,11 +443,11 @@ def _spool(db: Session, spool_id: int | None, plan: FlowTestPlan) -> tuple[float
 def flow_test_out(db: Session, row: FlowTestRow) -> FlowTestOut:
     """A test as it is given out, with what its strands say."""
     points = store.flow_tests.points_of(db, row.id)
-    setup = FlowSetup.model_validate(row.setup)
+    setup = _setup(row)
     test = services.flow.flow_test_of(db, row, points)
     plan, problem = None, ""
     try:
-        plan = _plan(db, row.machine_id, row.nozzle_id, row.material_id, setup)
+        plan = _plan_of(db, row)
     except MeanBeadError as error:
         problem = str(error)
     fit = services.flow.fit_of(test) if test.points else None

@@ -57,7 +57,12 @@ def _tested(
         machine=machine,
         nozzle=nozzle,
         material=material,
-        setup={"temps_c": list(temps_c), "fan": fan, "scale_g": 0.01},
+        setup={
+            "temps_c": list(temps_c),
+            "fan": fan,
+            "scale_g": 0.01,
+            "planned": [[step.temp_c, step.flow_mm3_s] for step in plan.steps],
+        },
         created_at=datetime.now(UTC) - timedelta(days=days_ago),
     )
     db.add(row)

@@ -114,7 +114,12 @@ def judge(session: Session, row: TestPieceRow, judged: Judged) -> None:
             machine=row.machine,
             nozzle=row.nozzle,
             material=row.material,
-            setup={"temps_c": [row.setup["temp_c"]], "fan": plastic.fan_max, "scale_g": 0.01},
+            setup={
+                "temps_c": [row.setup["temp_c"]],
+                "fan": plastic.fan_max,
+                "scale_g": 0.01,
+                "planned": [[strand.temp_c, strand.flow_mm3_s] for strand in told.strands],
+            },
         )
         session.add(test)
         session.flush()

@@ -163,6 +163,22 @@ class Entries(Lab):
             body = self.with_ids() | {"spool_id": spool[0]["id"], "setup": {"temps_c": [200], "scale_g": 10}}
             self.assertIn("takes", self.call("POST", "/api/flow-tests/plan", body)["spool_says"])
 
+    def test_what_was_planned_stays_whatever_is_found_to_melt(self) -> None:
+        test = self.planned(temps_c=[205, 215])
+        steps = test["plan"]["steps"]
+        self.ladder(test, knee=19.0)
+        test = self.call("GET", f"/api/flow-tests/{test['id']}")
+        test = self.call("POST", f"/api/flow-tests/{test['id']}/use", {"version": test["version"]})
+        self.assertEqual(test["plan"]["steps"], steps)
+        setup = test["setup"] | {"scale_address": "127.0.0.1:9"}
+        body = {"version": test["version"], "setup": setup}
+        test = self.call("PATCH", f"/api/flow-tests/{test['id']}", body)
+        self.assertEqual(test["plan"]["steps"], steps)
+        body = {"version": test["version"], "setup": setup | {"flows_mm3_s": [7, 9]}}
+        test = self.call("PATCH", f"/api/flow-tests/{test['id']}", body)
+        self.assertEqual([step["flow_mm3_s"] for step in test["plan"]["steps"]], [7, 9, 7, 9])
+        self.call("POST", f"/api/flow-tests/{test['id']}/retire", {"version": test["version"], "because": "a try"})
+
     def test_the_file_feeds_what_the_plan_says(self) -> None:
         test = self.planned()
         text = self.client.get(f"/api/flow-tests/{test['id']}.gcode").text

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.formulas.bead import filament_area_mm2
@@ -50,12 +50,12 @@ def plan_flow_test(
     *,
     fan: float = 0.0,
     scale_g: float = 0.01,
-    flows_mm3_s: Sequence[float] | None = None,
+    flows_mm3_s: Sequence[float] | Mapping[float, Sequence[float]] | None = None,
 ) -> FlowTestPlan:
     """What to run at each temperature, coldest first.
 
     Flows start at half of the knee that is thought to be there now and grow by equal ratios; ``flows_mm3_s`` are used as given
-    instead. Raises :class:`MeanBeadError` for a temperature beyond the plastic, the lining or the hot end, and for a flow
+    instead, for all temperatures or by temperature. Raises :class:`MeanBeadError` for a temperature beyond the plastic, the lining or the hot end, and for a flow
     that the drive cannot feed.
     """
     if not temps_c:
@@ -73,7 +73,8 @@ def plan_flow_test(
             raise MeanBeadError(
                 f"{material.name} does not melt at {temp:g} °C in this hot end.", field="temps_c", remedy="Test hotter."
             )
-        flows = sorted(set(flows_mm3_s)) if flows_mm3_s else flows_to_try(ceiling.knee_mm3_s)
+        given = flows_mm3_s.get(temp, ()) if isinstance(flows_mm3_s, Mapping) else flows_mm3_s
+        flows = sorted(set(given)) if given else flows_to_try(ceiling.knee_mm3_s)
         fed = [flow for flow in flows if flow <= fastest * (1 + 1e-9)]
         if not fed:
             raise MeanBeadError(
