@@ -74,6 +74,17 @@ class AtTheDesk(UiCase):
         expect(page.get_by_role("button", name=re.compile("^Take out the strand"))).to_have_count(1, timeout=10_000)
         expect(page.get_by_text("kept here, not stored yet.")).to_have_count(0)
 
+    def test_a_reload_in_the_middle_loses_nothing(self) -> None:
+        page = self.planned()
+        weight = page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$"))
+        weight.fill("0.93")
+        page.get_by_role("radio", name=re.compile("first curl")).check(force=True)
+        page.reload()
+        expect(weight).to_have_value("0.93")
+        expect(page.get_by_role("radio", name=re.compile("first curl"))).to_be_checked()
+        page.get_by_role("button", name="Store this strand").click()
+        expect(weight).to_have_value("")
+
     def test_two_windows_and_undo(self) -> None:
         page = self.planned()
         store(page, "1.00", "straight")

@@ -39,7 +39,7 @@ export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
         </p>
       ))}
       {test.points.length > 0 && (
-        <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Strands that were entered">
+        <div className="relative mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Strands that were entered">
           <table className="w-full min-w-[34rem] text-sm tabular-nums">
             <thead className="text-left text-quiet">
               <tr>
@@ -79,6 +79,25 @@ export function nextStrand(test: FlowTest, waiting: readonly Pending[] = []): Pl
   return { ...like, temp_c: fit.next_temp_c ?? like.temp_c, flow_mm3_s: fit.next_flow_mm3_s, speed_mm_s: (like.speed_mm_s / like.flow_mm3_s) * fit.next_flow_mm3_s };
 }
 
+interface Draft {
+  /** The flow that somebody began to type for. */
+  planned: Planned | null;
+  mass: string;
+  temp: string | null;
+  length: string | null;
+  strand: Strand | null;
+}
+
+const NO_DRAFT: Draft = { planned: null, mass: "", temp: null, length: null, strand: null };
+
+function readDraft(place: string): Draft {
+  try {
+    return { ...NO_DRAFT, ...(JSON.parse(sessionStorage.getItem(place) ?? "{}") as Partial<Draft>) };
+  } catch {
+    return NO_DRAFT;
+  }
+}
+
 interface OneStrandProps {
   test: FlowTest;
   planned: Planned;
@@ -88,30 +107,18 @@ interface OneStrandProps {
 
 /** The form of one strand. While somebody types, it stays with its flow: a late answer must not put another under the hand. */
 function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) {
-  const [held, setHeld] = useState<Planned | null>(null);
-  const planned = held ?? proposed;
-  const [mass, typeMass] = useState("");
-  const [typedTemp, typeTemp] = useState<string | null>(null);
-  const [typedLength, typeLength] = useState<string | null>(null);
-  const [strand, pickStrand] = useState<Strand | null>(null);
-  const temp = typedTemp ?? plain(planned.temp_c);
-  const length = typedLength ?? plain(planned.length_mm);
-  const setMass = (text: string) => {
-    setHeld(planned);
-    typeMass(text);
+  const place = `meanbead.flow.draft ${test.id} ${title === undefined ? "next" : proposed.flow_mm3_s}`;
+  const [draft, setDraft] = useState<Draft>(() => readDraft(place));
+  const planned = draft.planned ?? proposed;
+  const { mass, strand } = draft;
+  const temp = draft.temp ?? plain(planned.temp_c);
+  const length = draft.length ?? plain(planned.length_mm);
+  // Kept with the tab, so that a reload in the middle loses nothing.
+  const keepDraft = (next: Draft) => {
+    setDraft(next);
+    sessionStorage.setItem(place, JSON.stringify(next));
   };
-  const setTemp = (text: string) => {
-    setHeld(planned);
-    typeTemp(text);
-  };
-  const setLength = (text: string) => {
-    setHeld(planned);
-    typeLength(text);
-  };
-  const setStrand = (look: Strand) => {
-    setHeld(planned);
-    pickStrand(look);
-  };
+  const type = (change: Partial<Draft>) => keepDraft({ ...draft, planned, ...change });
   const [problem, setProblem] = useState("");
   const [reading, setReading] = useState(false);
   const read = async () => {
@@ -119,7 +126,7 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
     setProblem("");
     try {
       const weight = take(await api.POST("/api/flow-tests/{row_id}/scale", { params: { path: { row_id: test.id } } }));
-      setMass(plain(weight.grams));
+      type({ mass: plain(weight.grams) });
     } catch (error) {
       setProblem(error instanceof Error ? error.message : String(error));
     } finally {
@@ -145,11 +152,7 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
       return;
     }
     strands.enter({ flow_mm3_s: planned.flow_mm3_s, temp_c: held, length_mm: fed, mass_g: grams, strand, fan: test.setup.fan ?? 0, used: true });
-    setHeld(null);
-    typeMass("");
-    typeTemp(null);
-    typeLength(null);
-    pickStrand(null);
+    keepDraft(NO_DRAFT);
     setProblem("");
   };
   const box = "input input-sm border-rule bg-base-100 text-right";
@@ -169,7 +172,7 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
       </p>
       <div className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-2 text-sm">
         <label>
-          Weight <input className={`${box} w-24`} inputMode="decimal" autoComplete="off" value={mass} onChange={(event) => setMass(event.target.value)} /> g
+          Weight <input className={`${box} w-24`} inputMode="decimal" autoComplete="off" value={mass} onChange={(event) => type({ mass: event.target.value })} /> g
         </label>
         {test.setup.scale_address && (
           <button type="button" className="btn btn-outline btn-sm font-normal" disabled={reading} onClick={() => void read()}>
@@ -177,10 +180,10 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
           </button>
         )}
         <label>
-          It held <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={temp} onChange={(event) => setTemp(event.target.value)} /> °C
+          It held <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={temp} onChange={(event) => type({ temp: event.target.value })} /> °C
         </label>
         <label>
-          Fed <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={length} onChange={(event) => setLength(event.target.value)} /> mm
+          Fed <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={length} onChange={(event) => type({ length: event.target.value })} /> mm
         </label>
       </div>
       <fieldset className="mt-2">
@@ -188,7 +191,7 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
         <div className="mt-1 grid grid-cols-3 gap-1 sm:grid-cols-6">
           {STRANDS.map((sign) => (
             <label key={sign.key} title={sign.says} className={`flex min-h-16 cursor-pointer flex-col items-center border px-1 py-1 text-center text-xs has-focus-visible:outline-2 ${strand === sign.key ? "border-molten bg-molten-wash" : "border-rule bg-base-100"}`}>
-              <input type="radio" name={`look ${planned.flow_mm3_s}`} className="sr-only" checked={strand === sign.key} onChange={() => setStrand(sign.key)} />
+              <input type="radio" name={`look ${planned.flow_mm3_s}`} className="sr-only" checked={strand === sign.key} onChange={() => type({ strand: sign.key })} />
               <StrandMark strand={sign.key} />
               <span>
                 <b>{sign.code}</b> {sign.label}
