@@ -100,8 +100,8 @@ class FlowAtTemp(Result):
     ``knee_mm3_s`` is where output begins to fall; None where no fall is seen, and then it lies above ``above_mm3_s`` (95 %).
     ``curl_mm3_s`` is the largest flow whose strand was still straight, ``curl_seen_mm3_s`` the least at which it was not;
     likewise for skipping. ``plan_mm3_s`` is the lowest of the knee's lower end and the curl limit, less the margin.
-    ``fall`` is which share of the output is lost per knee's worth of flow beyond the knee. ``shared`` says that other
-    temperatures helped. ``next_flow_mm3_s`` is what to try next here, None where enough is known.
+    ``fall`` is which share of the output is lost per knee's worth of flow beyond the knee. ``next_flow_mm3_s`` is what would
+    narrow it most, also where ``enough`` is known: where knowing more could hardly raise the limit.
     """
 
     temp_c: float
@@ -117,9 +117,8 @@ class FlowAtTemp(Result):
     plan_mm3_s: float | None
     bound: Literal["knee", "curl", "untested"] | None
     fall: float
-    shared: bool
     enough: bool
-    next_flow_mm3_s: float | None
+    next_flow_mm3_s: float
     curve: FlowCurve | None
 
 

@@ -24,6 +24,8 @@ KNEE_SEEN = 0.95
 """A knee is told once it lies within the flows that were weighed with this probability."""
 
 USUAL_FALL = 0.6
+MOST_MM3_S = 500.0
+"""No flow beyond what a strand may have is proposed."""
 _Z90 = 1.645
 
 
@@ -55,8 +57,9 @@ def fit_flow_test(test: FlowTest) -> FlowFit:
     left_out = sorted(number for one in found.values() for number in one.gross)
     scatter = float(np.mean([one.tau for one in found.values()])) if found else 0.0
     notes = [*_about_weighings(test, left_out), *_about_drive(ratio), *notes]
-    pending = [answer for answer in answers if answer.next_flow_mm3_s is not None]
-    first = max(pending, key=_unknown, default=None)
+    pending = [answer for answer in answers if not answer.enough]
+    # Where enough is known everywhere, more would narrow the least known one still.
+    first = max(pending or answers, key=_unknown, default=None)
     return FlowFit(
         by_temp=answers,
         drive_ratio=ratio,
@@ -180,9 +183,8 @@ def _answer(test: FlowTest, group: Group, found: KneePosterior | None) -> tuple[
         plan_mm3_s=None if limit is None else limit * (1 - test.margin),
         bound=bound,
         fall=_fall(found),
-        shared=False,
         enough=enough,
-        next_flow_mm3_s=None if enough else _next(test, group, found, knee, curl, skip),
+        next_flow_mm3_s=_next(test, group, found, knee, curl, skip),
         curve=None if found is None else _curve(found, tested),
     )
     return answer, _about_looks(group, curl, skip)
@@ -223,12 +225,12 @@ def _next(
     knee: Range | None,
     curl: StrandLimit,
     skip: StrandLimit,
-) -> float | None:
+) -> float:
     """The flow that would tell most here; never one at which the drive was heard to skip."""
     flows = [point.flow_mm3_s for point in group.points]
     lowest, highest = min(flows), max(flows)
     # Far beyond the knee the drive only grinds; what is learnt there is the fall, not the knee.
-    top = min(1.6 * highest if knee is None else 1.5 * knee.high, skip.bad_mm3_s or math.inf)
+    top = min(1.6 * highest if knee is None else 1.5 * knee.high, skip.bad_mm3_s or math.inf, MOST_MM3_S)
     if found is None:
         return round(min(1.2 * highest, 0.98 * top), 1)
     if curl.good_mm3_s is not None and curl.bad_mm3_s is not None and (knee is None or curl.good_mm3_s < knee.low):
