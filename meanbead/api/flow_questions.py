@@ -13,7 +13,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.learn.flow.asked_back import heat_question
 from meanbead.store.tables import Part
 
-blueprint = APIBlueprint("flow_questions", __name__, url_prefix="/api", tag="Flow lab")
+blueprint = APIBlueprint("flow_questions", __name__, url_prefix="/api", tag="Flow questions")
 
 
 @blueprint.get("/recipes/<int:recipe_id>/heat")

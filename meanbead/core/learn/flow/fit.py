@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import filament_area_mm2
-from meanbead.core.learn.flow.posterior import DRIVE_SD, ELBOWS, KneePosterior, Weighings, knee_posterior, shape
+from meanbead.core.learn.flow.posterior import DRIVE_SD, KneePosterior, Weighings, knee_posterior, mean_shape
 from meanbead.core.learn.flow.proposal import ENOUGH, next_flow
 from meanbead.core.learn.flow.sharing import share_slope
 from meanbead.core.learn.flow.strands import StrandLimit, strand_limit
@@ -23,6 +24,7 @@ SAME_TEMP_C = 3.0
 KNEE_SEEN = 0.95
 """A knee is told once it lies within the flows that were weighed with this probability."""
 
+FAR_BEYOND = 0.35
 USUAL_FALL = 0.6
 MOST_MM3_S = 500.0
 """No flow beyond what a strand may have is proposed."""
@@ -122,6 +124,9 @@ def _weighings(test: FlowTest, group: Group) -> Weighings:
     ]
     flow, mass, expected = (np.array([row[i] for row in rows], dtype=float) for i in range(3))
     typical = float(np.median(expected)) if rows else 1.0
+    near = _near_the_knee(flow, mass / expected)
+    flow, mass, expected = flow[near], mass[near], expected[near]
+    rows = [row for row, keep in zip(rows, near, strict=True) if keep]
     return Weighings(
         flow_mm3_s=flow,
         ratio=mass / expected,
@@ -129,6 +134,19 @@ def _weighings(test: FlowTest, group: Group) -> Weighings:
         spread=0.5 + 0.5 * (typical / expected) ** 2,
         number=np.array([row[3] for row in rows], dtype=np.int64),
     )
+
+
+def _near_the_knee(flow: NDArray[np.float64], ratio: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """False for strands beyond the first that gave hardly a third of what low flows give, (n,): where the drive grinds or
+    skips, the output no longer falls in a line, and that says nothing of where it began to."""
+    if len(ratio) < 4:
+        return np.ones(len(ratio), dtype=bool)
+    order = np.argsort(flow, kind="stable")
+    usual = float(np.median(ratio[order[: max(3, len(ratio) // 3)]]))
+    poor = flow[ratio < FAR_BEYOND * usual]
+    # A single one between good ones is a bad weighing, which is told apart later.
+    first = next((one for one in np.sort(poor) if (ratio[flow > one] < 0.75 * usual).all()), np.inf)
+    return flow <= first
 
 
 def _drive_by_others(key: tuple[float, bool], found: dict[tuple[float, bool], KneePosterior]) -> tuple[float, float]:
@@ -253,8 +271,7 @@ def _curve(found: KneePosterior, tested_mm3_s: float) -> FlowCurve:
     """The fitted line with its band: mean, and deviation from the knee's, the line's and the shape's uncertainty."""
     flows = np.linspace(0.0, 1.15 * tested_mm3_s, 70)
     knees = np.exp(found.log_knee)
-    soft = found.elbow[:, None]
-    bend = (1 - soft) * shape(flows, knees, 0.0) + soft * shape(flows, knees, ELBOWS[1])
+    bend = mean_shape(flows, knees, found.elbow)
     lines = np.maximum(found.drive_at[:, None] - found.fall_at[:, None] * bend, 0.0)
     mean = found.mass @ lines
     cov = found.line_cov

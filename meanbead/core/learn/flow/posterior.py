@@ -1,9 +1,9 @@
 """How probable each knee is, given what was weighed at one temperature.
 
 Model. Output over input is ``r = r0 (1 - s u((Q - k) / k))``: flat up to the knee ``k``, then falling, with ``u(x) = max(0, x)``
-for a broken stick or a soft plus of width 8 % for a smooth elbow. ``r0`` (the drive's calibration) and ``b = -r0 s`` enter
+for a broken stick, or a soft plus of width 8 % for a smooth elbow. ``r0`` (the drive's calibration) and ``b = -r0 s`` enter
 linearly and are integrated out in closed form under normal priors, ``b`` cut off at 0. What is left is a sum over grids: the
-knee (even in its logarithm: no flow is preferred), the two elbows, the scatter ``tau`` of a strand (cut, filament that
+knee (even in its logarithm: no flow is preferred), the elbows, the scatter ``tau`` of a strand (cut, filament that
 varies), and which one weighing, if any, is a gross error. Further gross errors are found one at a time and left out.
 
 Variance of a ratio: ``(step^2 / 12) / expected^2`` for the scale's step, as of a uniform error, and ``tau^2``, half of it the
@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import log_ndtr, logsumexp
 
-__all__ = ["KneePosterior", "Weighings", "knee_posterior", "shape"]
+__all__ = ["KneePosterior", "Weighings", "knee_posterior", "mean_shape", "shape"]
 
 Floats = NDArray[np.float64]
 
@@ -65,7 +65,7 @@ class KneePosterior:
 
     ``log_knee`` (g,) and ``mass`` (g,), which sums to 1, with ``inside`` where the knee lies within the flows that were
     weighed. ``drive`` and ``fall`` are mean and standard deviation; ``drive_at`` and ``fall_at`` (g,) are means given the knee,
-    and ``elbow`` (g,) how probable the smooth one is there. ``tau`` is the scatter's mean. ``gross`` are numbers left out.
+    and ``elbow`` (g, elbows) how probable each elbow is there. ``tau`` is the scatter's mean. ``gross`` are numbers left out.
     """
 
     weighings: Weighings
@@ -98,6 +98,12 @@ def shape(flow_mm3_s: Floats, knee_mm3_s: Floats, elbow: float) -> Floats:
         return np.maximum(beyond, 0.0)
     soft: Floats = elbow * np.logaddexp(0.0, beyond / elbow)
     return soft
+
+
+def mean_shape(flow_mm3_s: Floats, knee_mm3_s: Floats, elbow: Floats) -> Floats:
+    """``u`` with each elbow as probable as it is, (knees, flows)."""
+    mixed: Floats = sum(elbow[:, [e]] * shape(flow_mm3_s, knee_mm3_s, width) for e, width in enumerate(ELBOWS))  # type: ignore[assignment]
+    return mixed
 
 
 def knee_posterior(weighings: Weighings, drive_prior: tuple[float, float] = (1.0, DRIVE_SD)) -> KneePosterior:
@@ -152,7 +158,7 @@ def _on_grid(data: Weighings, log_knee: Floats, drive_prior: tuple[float, float]
         drive_at=np.where(there, (weight * drive).sum(axis=(0, 2, 3)) / safe, drive_mean),
         fall_at=np.where(there, (weight * fall).sum(axis=(0, 2, 3)) / safe, FALL_MEAN),
         line_cov=(weight[..., None] * cov).sum(axis=(0, 2, 3)) / safe[:, None],
-        elbow=weight[1].sum(axis=(1, 2)) / safe,
+        elbow=np.where(there, weight.sum(axis=(2, 3)) / safe, np.array(_ELBOW_PRIOR)[:, None]).T,
         tau=float(scattered),
         gross=[],
     )

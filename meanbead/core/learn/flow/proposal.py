@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.learn.flow.posterior import ELBOWS, KneePosterior, shape
+from meanbead.core.learn.flow.posterior import KneePosterior, mean_shape
 
 __all__ = ["ENOUGH", "expected_width", "next_flow"]
 
@@ -38,8 +38,7 @@ def expected_width(found: KneePosterior, flows_mm3_s: Floats, scale_sd: float) -
     mass = np.add.reduceat(found.mass, picked)
     mass /= mass.sum()
     knees = np.exp(log_knee)
-    soft = found.elbow[picked][:, None]
-    bend = (1 - soft) * shape(flows_mm3_s, knees, 0.0) + soft * shape(flows_mm3_s, knees, ELBOWS[1])
+    bend = mean_shape(flows_mm3_s, knees, found.elbow[picked])
     mean = found.drive_at[picked][:, None] - found.fall_at[picked][:, None] * bend
     cov = found.line_cov[picked]
     variance = cov[:, :1] - 2 * cov[:, 1:2] * bend + cov[:, 2:3] * bend**2 + scale_sd**2 + found.tau**2
