@@ -36,7 +36,7 @@ FALL_MEAN, FALL_SD = 0.6, 0.7
 """Prior of the fall per knee's worth of flow: 1 would be an output that does not grow at all beyond the knee."""
 
 TAUS = np.geomspace(0.0006, 0.06, 9)
-_TAU_MEDIAN, _TAU_SPREAD = 0.0035, 1.0
+_TAU_MEDIAN, _TAU_SPREAD = 0.0045, 0.9
 GROSS_CHANCE, GROSS_WIDTH = 0.03, 1.5
 """A gross error is thought to come once in 33 weighings, and to lie anywhere within a ratio of 1.5."""
 
