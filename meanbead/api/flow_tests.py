@@ -278,24 +278,25 @@ def over_console(row_id: int, json_data: ConsoleDo) -> ConsoleSaid:
         console = row.machine.console
         address = setup.console_address or console.get("address", "")
         baud = int(console.get("baud", 115_200))
-        temp = json_data.temp_c or setup.temps_c[0]
-        asked = setup.model_copy(
-            update={"temps_c": [temp]} | ({"flows_mm3_s": [json_data.flow_mm3_s]} if json_data.flow_mm3_s else {})
-        )
-        # Planned anew, so that what is beyond plastic, lining or hot end is refused here, too.
-        step: FlowStep = _plan(db, row.machine_id, row.nozzle_id, row.material_id, asked).steps[0]
+        step: FlowStep | None = None
+        if json_data.do in ("heat", "step"):
+            # Planned anew, so that what is beyond plastic, lining or hot end is refused here, too. Looking and switching off
+            # are never refused.
+            own = {"flows_mm3_s": [json_data.flow_mm3_s]} if json_data.flow_mm3_s else {}
+            asked = setup.model_copy(update={"temps_c": [json_data.temp_c or setup.temps_c[0]], **own})
+            step = _plan(db, row.machine_id, row.nozzle_id, row.material_id, asked).steps[0]
     if not address:
         raise MeanBeadError(
             "Where the console listens is not known.",
             field="console_address",
             remedy="Give host:port, or a serial device.",
         )
-    if json_data.do == "heat":
-        return ConsoleSaid(temp_c=flow_run.heat(address, temp, setup.fan, baud), strand=None)
     if json_data.do == "stop":
         return ConsoleSaid(temp_c=flow_run.stop(address, baud), strand=None)
-    if json_data.do == "look":
+    if step is None:
         return ConsoleSaid(temp_c=flow_run.read_temp_c(address, baud), strand=None)
+    if json_data.do == "heat":
+        return ConsoleSaid(temp_c=flow_run.heat(address, step.temp_c, setup.fan, baud), strand=None)
     ran = flow_run.run_step(address, step, baud)
     return ConsoleSaid(temp_c=ran.temp_c, strand=ran.strand)
 

@@ -71,7 +71,8 @@ def _tested(
     for number, step in enumerate(plan.steps):
         point = _strand(hotend, step, fan)
         key = f"sample-{row.id}-{number}"
-        db.add(FlowPointRow(name="", test_id=row.id, key=key, point=point.model_dump(mode="json", exclude_none=True)))
+        held = point.model_dump(mode="json", exclude_none=True)
+        db.add(FlowPointRow(name="", test_id=row.id, key=key, point=held, created_at=row.created_at))
     db.flush()
     return row
 

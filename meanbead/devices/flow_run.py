@@ -17,6 +17,9 @@ SETTLE_S = 0.6
 COLDER_C, HOTTER_C = 8.0, 15.0
 """A strand is not begun that far off its temperature."""
 
+LONGEST_STRAND_S = 600.0
+"""Switching off waits so long for a strand to end."""
+
 _TEMP = re.compile(r"\bT:(-?\d+(?:\.\d+)?)")
 _STRAND = re.compile(rf"\bstrand ({'|'.join(sorted(STRANDS, key=len, reverse=True))})\b")
 _busy = threading.Lock()
@@ -36,8 +39,8 @@ def heat(address: str, temp_c: float, fan: float, baud: int = 115_200) -> float 
 
 
 def stop(address: str, baud: int = 115_200) -> float | None:
-    """Heater and fan off; returns the temperature now, degrees C."""
-    return _told(address, stop_commands(), baud).temp_c
+    """Heater and fan off; returns the temperature now, degrees C. A strand that is being fed is waited for."""
+    return _told(address, stop_commands(), baud, patience_s=LONGEST_STRAND_S).temp_c
 
 
 def read_temp_c(address: str, baud: int = 115_200) -> float | None:
@@ -59,8 +62,15 @@ def _check_temp(now_c: float | None, wanted_c: float) -> None:
         )
 
 
-def _told(address: str, commands: list[str], baud: int, longest_s: float = 20.0, at_c: float | None = None) -> Ran:
-    if not _busy.acquire(timeout=1.0):
+def _told(
+    address: str,
+    commands: list[str],
+    baud: int,
+    longest_s: float = 20.0,
+    at_c: float | None = None,
+    patience_s: float = 1.0,
+) -> Ran:
+    if not _busy.acquire(timeout=patience_s):
         raise MeanBeadError(
             "The machine is at another strand.", field="address", remedy="Wait until that is out, then ask again."
         )

@@ -51,13 +51,14 @@ def made_of(test: FlowTest) -> str:
 
 
 def measured_by(session: Session, row: FlowTestRow) -> MeasuredMelt:
-    """A test's outcome as of today. Raises :class:`MeanBeadError` where it gives no limit yet."""
+    """A test's outcome, as of the day of its last strand. Raises :class:`MeanBeadError` where it gives no limit yet."""
+    strands = store.flow_tests.points_of(session, row.id)
     found = measured_melt(
-        fit_of(flow_test_of(session, row)),
+        fit_of(flow_test_of(session, row, strands)),
         Printer.model_validate(row.machine.printer).hotend,
         Nozzle.model_validate(row.nozzle.nozzle),
         Material.model_validate(row.material.material),
-        now().date(),
+        max((strand.created_at for strand in strands), default=now()).date(),
         row.id,
     )
     if found is None:

@@ -114,6 +114,27 @@ class Loop(Lab):
         self.assertEqual(again["print_time_s"], before["print_time_s"])
 
 
+class Safe(Lab):
+    def test_the_heater_goes_off_whatever_the_shelf_says_by_now(self) -> None:
+        hotend = SimulatedHotend(hurry=600)
+        server = HotendServer(hotend)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        self.addCleanup(server.server_close)
+        self.addCleanup(server.shutdown)
+        test = self.planned(console_address=server.address)
+        at = f"/api/flow-tests/{test['id']}/console"
+        self.call("POST", at, {"do": "heat", "present": True})
+        self.assertEqual(hotend.target_c, 215)
+        machine = self.call("GET", "/api/shelf")["machines"][0]
+        cooler = machine["printer"] | {"hotend": machine["printer"]["hotend"] | {"max_temp_c": 200}}
+        row = f"/api/machines/{machine['id']}"
+        changed = self.call("PATCH", row, {"version": machine["version"], "printer": cooler})
+        self.call("POST", at, {"do": "heat", "present": True}, 422)
+        self.call("POST", at, {"do": "stop"})
+        self.assertEqual(hotend.target_c, 0)
+        self.call("PATCH", row, {"version": changed["version"], "printer": machine["printer"]})
+
+
 class Entries(Lab):
     def test_an_entry_that_is_sent_twice_is_stored_once_and_stale_ones_show_both(self) -> None:
         test = self.planned()

@@ -79,6 +79,8 @@ class Hotend(Served):
             while first.is_alive():
                 flow_run.read_temp_c(self.address)
         self.assertIn("another strand", str(caught.exception))
+        flow_run.stop(self.address)  # switching off waits for the strand instead
+        self.assertEqual(self.hotend.target_c, 0)
         first.join()
 
 

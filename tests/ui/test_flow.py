@@ -46,7 +46,7 @@ class AtTheDesk(UiCase):
         expect(page.get_by_role("button", name=re.compile("^Take out the strand"))).to_have_count(7)
         test = page.url
         page.get_by_role("button", name="Use it in estimates").click()
-        expect(page.get_by_text(re.compile("^In use since"))).to_be_visible()
+        expect(page.get_by_text(re.compile("^In use, measured on"))).to_be_visible()
         limit = page.get_by_text("Plan up to").locator("xpath=following-sibling::dd").first.inner_text().split()[0]
         page.get_by_role("button", name=re.compile(r"^\d+ more$")).click()
         page.get_by_role("link", name="Domed knob").first.click()

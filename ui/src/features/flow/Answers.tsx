@@ -82,7 +82,7 @@ export function NextMove({ test }: { test: FlowTest }) {
       )}
       {used && (
         <p className="mt-1">
-          In use since {new Date(test.measured?.on ?? "").toLocaleDateString()}: every estimate of {test.machine_name} with this nozzle and plastic goes by it.
+          In use, measured on {new Date(test.measured?.on ?? "").toLocaleDateString()}: every estimate of {test.machine_name} with this nozzle and plastic goes by it.
           {test.changed_since_use && <span className="text-warning"> Strands came in since: use it again.</span>}
         </p>
       )}
