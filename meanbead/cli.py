@@ -155,6 +155,21 @@ def _parser() -> argparse.ArgumentParser:
     fitted.add_argument("--json", action="store_true", help="print one JSON object")
     fitted.set_defaults(run=_flow_fit)
 
+    people = commands.add_parser("people", help="accounts of a workshop: add, list, give a new passphrase")
+    kinds = people.add_subparsers(required=True, metavar="add|list|passphrase", dest="what")
+    added = kinds.add_parser("add", help="add an account; its passphrase is asked for, or read from standard input")
+    added.add_argument("name")
+    added.add_argument(
+        "--owner", dest="role", action="store_const", const="owner", default="member", help="as an owner"
+    )
+    added.add_argument("--guest", dest="role", action="store_const", const="guest", help="as a guest at the machine")
+    listed = kinds.add_parser("list", help="who has an account")
+    reset = kinds.add_parser("passphrase", help="give somebody a new passphrase; their devices are signed out")
+    reset.add_argument("name")
+    for one in (added, listed, reset):
+        one.add_argument("--data", type=Path, help="folder of the database; left out, the usual one")
+        one.set_defaults(run=_people)
+
     schema = commands.add_parser("schema", help="JSON Schema of a model")
     schema.add_argument("model", choices=sorted(SCHEMAS))
     schema.set_defaults(run=_schema)
@@ -518,6 +533,16 @@ def _worker(arguments: argparse.Namespace) -> None:
     from meanbead.jobs.worker import run_process
 
     run_process(arguments.database)
+
+
+def _people(arguments: argparse.Namespace) -> None:
+    from meanbead import people_cli
+    from meanbead.store.cluster import ClusterError
+
+    try:
+        people_cli.run(arguments)
+    except ClusterError as problem:
+        raise MeanBeadError(str(problem)) from None
 
 
 def _schema(arguments: argparse.Namespace) -> None:

@@ -1,4 +1,5 @@
-"""Start the application: its own PostgreSQL, migrations, the sample workshop, and the server, on loopback."""
+"""Start the application: its own PostgreSQL, migrations, the sample workshop, and the server: on loopback, and to the
+workshop's network where that is asked for."""
 
 from __future__ import annotations
 
@@ -15,28 +16,27 @@ from pathlib import Path
 from types import FrameType
 from urllib.request import urlopen
 
-import waitress
+import segno
 
+from meanbead import store
 from meanbead.api import create_app
+from meanbead.api.access import Access
+from meanbead.api.asgi import Application
+from meanbead.api.changes import ChangeFeed
 from meanbead.core.estimate import Engine
-from meanbead.core.runtime import limits
 from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
 from meanbead.jobs.worker import WorkerThread
+from meanbead.listen import Server, bound, port_of
+from meanbead.network.certificates import CertificateError
+from meanbead.network.secrets import cookie_key
+from meanbead.reach import USUAL_PORT as USUAL_NETWORK_PORT
+from meanbead.reach import Network, ReachError, Wish
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
 USUAL_PORT = 8420
 KEEP_S = 1.0
-BODY_BYTES = max(limits.GCODE_FILE_BYTES, limits.PART_FILE_BYTES) + 2 * limits.FORM_BYTES
-"""A little over what any request may hold, so that the application says what is too large, not the server."""
-ROOT = Path(__file__).resolve().parents[1]
-
-
-def _usual_folder() -> Path:
-    """``var`` in a checkout; where a package is installed, the account's own folder for data."""
-    if (ROOT / "pyproject.toml").is_file():
-        return ROOT / "var"
-    return Path(os.environ.get("XDG_DATA_HOME", Path.home() / ".local" / "share")) / "meanbead"
+FORGET_S = 86_400.0
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -56,8 +56,8 @@ def main(argv: list[str] | None = None) -> int:
 
 def _start(data: Path, arguments: argparse.Namespace) -> int:
     try:
-        return _serve(data, arguments.port, samples=not arguments.empty)
-    except cluster.ClusterError as problem:
+        return _serve(data, arguments)
+    except (cluster.ClusterError, CertificateError, ReachError, OSError) as problem:
         print(f"start: {problem}", file=sys.stderr)
         return 1
 
@@ -79,52 +79,136 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--empty", action="store_true", help="do not load the sample workshop into a new database")
     parser.add_argument("--port", type=int, default=USUAL_PORT, help=f"port of the pages (usually {USUAL_PORT})")
     parser.add_argument("--stop", action="store_true", help="stop a Mean Bead that is running")
-    default = Path(os.environ.get("MEANBEAD_DATA", _usual_folder()))
-    parser.add_argument("--data", type=Path, default=default, help="folder of the database")
+    network = parser.add_argument_group("the workshop's network")
+    network.add_argument("--network", action="store_true", help="serve phones and other people, with TLS and accounts")
+    network.add_argument(
+        "--network-port", type=int, default=USUAL_NETWORK_PORT, metavar="PORT", help=f"usually {USUAL_NETWORK_PORT}"
+    )
+    network.add_argument("--name", action="append", default=[], help="another name by which this machine is opened")
+    network.add_argument(
+        "--certificate", type=Path, metavar="FILE", help="a certificate of your own, PEM, with its chain"
+    )
+    network.add_argument("--key", type=Path, metavar="FILE", help="its key, PEM")
+    network.add_argument(
+        "--behind-proxy",
+        metavar="ADDRESSES",
+        default="",
+        help="serve to reverse proxies at these addresses, which see to TLS; commas between; needs --name",
+    )
+    parser.add_argument("--data", type=Path, default=cluster.usual_data_folder(), help="folder of the database")
     return parser
 
 
-def _serve(data: Path, wanted_port: int, *, samples: bool) -> int:
+def _wish(arguments: argparse.Namespace) -> Wish | None:
+    """What is asked of the network; None where it is not to be served."""
+    proxies = tuple(one.strip() for one in arguments.behind_proxy.split(",") if one.strip())
+    if not arguments.network and not proxies:
+        return None
+    names = tuple(name.strip().lower() for name in arguments.name)
+    return Wish(arguments.network_port, names, arguments.certificate, arguments.key, proxies)
+
+
+def _serve(data: Path, arguments: argparse.Namespace) -> int:
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     for number in (signal.SIGTERM, signal.SIGINT):  # a shell may have started us with Ctrl-C switched off
         signal.signal(number, _interrupt)
+    wish = _wish(arguments)
+    if wish is not None:
+        wish.check()
     print("Starting the database ...", flush=True)
     running = cluster.start(data)
     try:
         database = Database(running.url)
         database.migrate()
-        if fill_if_empty(database, samples=samples, progress=lambda name: print(f"  sample part: {name}", flush=True)):
+        if fill_if_empty(
+            database, samples=not arguments.empty, progress=lambda name: print(f"  sample part: {name}", flush=True)
+        ):
             print("The workshop was empty; it has been set up.", flush=True)
-        engine = Engine()
-        worker = WorkerThread(database, engine)
-        worker.start()
-        server = _bind(database, engine, wanted_port)
-        port = int(server.effective_port)
-        if port != wanted_port:
-            print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
-        stopping = threading.Event()
-        keeper = threading.Thread(target=_keep_database, args=(running, stopping), daemon=True)
-        keeper.start()
-        address = f"http://127.0.0.1:{port}"
-        _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address}))
-        threading.Thread(target=estimate_first_columns, args=(database, engine), daemon=True).start()
-        print(f"\nMean Bead: {address}\nStop with Ctrl-C.", flush=True)
-        try:
-            server.run()
-        except KeyboardInterrupt:
-            print("\nStopping ...", flush=True)
-        finally:
-            stopping.set()
-            keeper.join()
-            server.close()
-            worker.stop()
-            database.close()
-            _state_file(data).unlink(missing_ok=True)
+        _run(data, arguments.port, wish, running, database)
     except KeyboardInterrupt:
         print("\nStopping ...", flush=True)
     finally:
         cluster.stop(running.folder)
     return 0
+
+
+def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Running, database: Database) -> None:
+    """Serve until somebody says stop."""
+    engine = Engine()
+    worker = WorkerThread(database, engine)
+    feed = ChangeFeed(database)
+    app = create_app(database, engine, Access(key=cookie_key(data)))
+    network = None if wish is None else Network(data, wish, app, database, feed)
+    door = bound("127.0.0.1", wanted_port)
+    port = port_of(door)
+    if port != wanted_port:
+        print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
+    server = Server(Application(app, database, feed), [door])
+    stopping = threading.Event()
+    keepers = [
+        threading.Thread(target=_keep_database, args=(running, stopping), daemon=True),
+        threading.Thread(target=_forget, args=(database, stopping), daemon=True),
+    ]
+    try:
+        worker.start()
+        feed.start()
+        server.start()
+        for keeper in keepers:
+            keeper.start()
+        address = f"http://127.0.0.1:{port}"
+        _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address}))
+        threading.Thread(target=estimate_first_columns, args=(database, engine), daemon=True).start()
+        if network is not None:
+            _serve_network(network, address)
+        print(f"\nMean Bead: {address}\nStop with Ctrl-C.", flush=True)
+        while True:
+            time.sleep(3600)
+    except KeyboardInterrupt:
+        print("\nStopping ...", flush=True)
+    finally:
+        stopping.set()
+        feed.stop()
+        if network is not None:
+            network.stop()
+        server.stop()
+        for keeper in keepers:
+            if keeper.ident is not None:
+                keeper.join()
+        worker.stop()
+        database.close()
+        _state_file(data).unlink(missing_ok=True)
+
+
+def _serve_network(network: Network, address: str) -> None:
+    """Serve the network, now or as soon as there is an owner, and say where: as text, and as a code that phones read."""
+
+    def say(urls: list[str]) -> None:
+        print("\nOn your network:", *(f"  {url}" for url in urls), sep="\n", flush=True)
+        if urls:
+            segno.make(urls[0], error="l", micro=False).terminal(compact=True)
+        print("How phones come to trust it: open Network in the application.", flush=True)
+
+    if not network.has_owner():
+        print(
+            f"\nNobody owns this workshop yet, so the network is not served. Make the first account at {address}/owner\n"
+            "or with: .venv/bin/meanbead people add NAME --owner",
+            flush=True,
+        )
+    network.start(say)
+
+
+def _forget(database: Database, stopping: threading.Event) -> None:
+    """Once at the start and then daily: forget sessions that have ended, failed tries, and what is too old for the journal."""
+    while True:
+        try:
+            with database.session.begin() as session:
+                store.sessions.forget_ended(session)
+                store.tries.forget_old(session)
+                store.audit.forget_old(session)
+        except Exception:
+            logging.getLogger(__name__).warning("old sessions could not be forgotten", exc_info=True)
+        if stopping.wait(FORGET_S):
+            return
 
 
 def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:
@@ -135,13 +219,6 @@ def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:
                 logging.getLogger(__name__).warning("the database had died and was started again")
         except Exception:  # whatever it was, the next look may find it well: whoever keeps watch must not end
             logging.getLogger(__name__).warning("the database has died and does not start yet", exc_info=True)
-
-
-def _bind(database: Database, engine: Engine, wanted_port: int) -> waitress.server.BaseWSGIServer:
-    """A server on the port wanted, or on a free one."""
-    app = create_app(database, engine)
-    settings = {"host": "127.0.0.1", "threads": 12, "ident": None, "max_request_body_size": BODY_BYTES}
-    return waitress.create_server(app, port=cluster.free_port(wanted_port), **settings)
 
 
 def _interrupt(_number: int, _frame: FrameType | None) -> None:

@@ -7,7 +7,9 @@ from flask_compress import Compress
 
 from meanbead import __version__
 from meanbead.api import (
+    access,
     advice,
+    changes,
     describe,
     estimates,
     flow_questions,
@@ -18,14 +20,17 @@ from meanbead.api import (
     house_rules,
     jobs,
     machines,
+    network,
     pages,
     part_views,
     parts,
+    people,
     problems,
     recipes,
     search,
     settings,
     shelf,
+    sign_in,
     strokes,
     test_pieces,
     uploads,
@@ -53,13 +58,20 @@ _NOUNS = (
     flow_tests,
     flow_questions,
     test_pieces,
+    sign_in,
+    people,
+    network,
+    changes,
     jobs,
     health,
 )
 
 
-def create_app(database: Database | None, engine: Engine | None = None) -> APIFlask:
-    """The application on a database. Without one it can only describe itself (``app.spec``)."""
+def create_app(
+    database: Database | None, engine: Engine | None = None, served: access.Access | None = None
+) -> APIFlask:
+    """The application on a database. Without one it can only describe itself (``app.spec``). ``served`` says how the
+    network reaches it; left out, it does not."""
     app = APIFlask(
         "meanbead",
         title="Mean Bead",
@@ -77,6 +89,7 @@ def create_app(database: Database | None, engine: Engine | None = None) -> APIFl
         attach(app, Context(database, engine or Engine(), Queue(database)))
     problems.register(app)
     guard.register(app)
+    access.register(app, served or access.Access())
     for noun in _NOUNS:
         app.register_blueprint(noun.blueprint)
     app.register_blueprint(pages.blueprint)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from flask import current_app, request
+from flask import current_app
 from sqlalchemy.orm import Session
 
 from meanbead.core.estimate import Engine
@@ -46,8 +46,3 @@ def session() -> Iterator[Session]:
     """A session that commits at the end, or rolls back on an error."""
     with context().database.session.begin() as opened:
         yield opened
-
-
-def who() -> str:
-    """The person that the page names with each request; empty where nobody has said a name."""
-    return request.headers.get("X-Person", "")[:60].strip()

@@ -6,7 +6,8 @@ from apiflask import APIBlueprint
 from sqlalchemy.orm import Session
 
 from meanbead import store
-from meanbead.api.context import session, who
+from meanbead.api.access import me
+from meanbead.api.context import session
 from meanbead.api.house_recipes_schemas import HouseAdd, HouseEdit, HouseOut, HousesOut, HouseUse, house_out
 from meanbead.api.recipes_schemas import VersionsOut, version_out
 from meanbead.api.schema import VersionOnly
@@ -42,7 +43,7 @@ def keep(json_data: HouseAdd) -> HouseOut:
             choices=column.choices,
         )
         db.add(row)
-        store.versions.record_version(db, row, who())
+        store.versions.record_version(db, row, me().name)
         store.recipes.link_to_house(db, column, row)
         return _with_uses(db, row)
 
@@ -65,7 +66,7 @@ def edit_house(house_id: int, json_data: HouseEdit) -> HouseOut:
             store.recipes.link_to_house(db, column, row)
         if json_data.take_version is not None:
             store.versions.restore_version(db, row, json_data.take_version)
-        store.versions.record_version(db, row, who())
+        store.versions.record_version(db, row, me().name)
         return _with_uses(db, row)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 from functools import lru_cache, singledispatch
 from typing import Any
 
@@ -38,6 +39,14 @@ class OpenUpload(Exception):
     def __init__(self, problem: OpenSurface, upload_id: int) -> None:
         super().__init__(str(problem))
         self.problem, self.upload_id = problem, upload_id
+
+
+class Refused(Exception):
+    """Refused before anything was done; ``code`` tells programs why, ``after_s`` when it may be tried again."""
+
+    def __init__(self, status: int, code: str, detail: str, *, after_s: float | None = None) -> None:
+        super().__init__(detail)
+        self.status, self.code, self.detail, self.after_s = status, code, detail, after_s
 
 
 class Problem(BaseModel):
@@ -104,6 +113,14 @@ def register(app: APIFlask) -> None:
                 **_members(error),
             )
         )
+
+    @app.errorhandler(Refused)
+    def from_refused(error: Refused) -> Response:
+        title = HTTP_TITLES.get(error.status, "Not allowed.")
+        response = answer(Problem(type=_urn(error.code), title=title, status=error.status, detail=error.detail))
+        if error.after_s is not None:
+            response.headers["Retry-After"] = str(math.ceil(error.after_s))
+        return response
 
     @app.errorhandler(OpenUpload)
     def from_open(error: OpenUpload) -> Response:
@@ -192,10 +209,12 @@ def _models() -> dict[str, type[BaseModel]]:
 
 HTTP_TITLES = {
     400: "The request could not be understood.",
+    401: "Sign in first.",
     403: "Not allowed.",
     404: "Not found.",
     405: "Not possible here.",
     413: "Too large.",
+    429: "Too many tries.",
     500: "Internal error.",
     503: "Not just now.",
 }

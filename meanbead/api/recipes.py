@@ -9,7 +9,8 @@ from flask import request
 from sqlalchemy.orm import Session
 
 from meanbead import services, store
-from meanbead.api.context import context, session, who
+from meanbead.api.access import me
+from meanbead.api.context import context, session
 from meanbead.api.jobs import FOLLOWS_COLUMN
 from meanbead.api.recipes_schemas import (
     RecipeAdd,
@@ -67,7 +68,7 @@ def add_recipe(part_id: int, json_data: RecipeAdd) -> RecipeOut:
             row = _fresh(db, part, json_data)
         if row.gcode_id is None:
             preview(*store.recipes.recipe_inputs(store.recipes.get_recipe(db, row.id)))
-        store.versions.record_version(db, row, who())
+        store.versions.record_version(db, row, me().name)
         return _full(db, store.recipes.get_recipe(db, row.id), part)
 
 
@@ -192,7 +193,7 @@ def add_gcode(part_id: int) -> RecipeOut:
             choices=Recipe(),
             gcode_id=store.gcode_files.save_gcode(db, upload.stream, file_name).id,
         )
-        store.versions.record_version(db, row, who())
+        store.versions.record_version(db, row, me().name)
         row = store.recipes.get_recipe(db, row.id)
         # A file that cannot be replayed is refused here, and nothing of it is kept.
         result = services.estimates.computation(db, row, context().engine)()
@@ -226,7 +227,7 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
             store.versions.restore_version(db, row, json_data.take_version)
         if row.gcode_id is None:
             preview(*store.recipes.recipe_inputs(row))
-        store.versions.record_version(db, row, who())
+        store.versions.record_version(db, row, me().name)
         if services.digests.inputs_digest(row, part.digest) != before:
             jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
         return _full(db, store.recipes.get_recipe(db, recipe_id), part)

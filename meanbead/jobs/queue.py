@@ -10,15 +10,10 @@ from procrastinate import PsycopgConnector, SyncPsycopgConnector
 
 from meanbead.core.estimate import Engine
 from meanbead.jobs.work import Hand, run_job
-from meanbead.store.database import Database
+from meanbead.store.database import Database, plain_url
 
 _LOG = logging.getLogger(__name__)
 TASK = "meanbead.run"
-
-
-def plain_url(url: str) -> str:
-    """A database address without SQLAlchemy's driver, as the queue's own driver takes it."""
-    return url.replace("postgresql+psycopg://", "postgresql://", 1)
 
 
 class Queue:

@@ -2,6 +2,7 @@
 
 from meanbead.services import (
     advice,
+    devices,
     digests,
     estimates,
     fitting,
@@ -9,6 +10,7 @@ from meanbead.services import (
     house,
     intake,
     parts,
+    passphrases,
     photos,
     pictures,
     test_pieces,
@@ -16,6 +18,7 @@ from meanbead.services import (
 
 __all__ = [
     "advice",
+    "devices",
     "digests",
     "estimates",
     "fitting",
@@ -23,6 +26,7 @@ __all__ = [
     "house",
     "intake",
     "parts",
+    "passphrases",
     "photos",
     "pictures",
     "test_pieces",

@@ -12,6 +12,11 @@ from sqlalchemy.orm import Session, sessionmaker
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
+def plain_url(url: str) -> str:
+    """A database address without SQLAlchemy's driver, as psycopg takes it."""
+    return url.replace("postgresql+psycopg://", "postgresql://", 1)
+
+
 class Database:
     """The connection pool and the sessions made from it."""
 

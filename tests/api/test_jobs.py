@@ -10,9 +10,10 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
 from meanbead.core.part.orientations import OrientationEstimates
 from meanbead.jobs import kinds
-from meanbead.jobs.queue import Queue, plain_url
+from meanbead.jobs.queue import Queue
 from meanbead.jobs.work import Toolbox, run_job
 from meanbead.store import jobs
+from meanbead.store.database import plain_url
 from meanbead.store.tables import JobRow, now
 from tests.api.test_api import ApiCase
 from tests.api.worker import WorkerCase

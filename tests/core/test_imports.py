@@ -2,7 +2,7 @@ import subprocess
 import sys
 import unittest
 
-FOREIGN = {"flask", "apiflask", "sqlalchemy", "psycopg", "alembic", "waitress", "requests"}
+FOREIGN = {"flask", "apiflask", "sqlalchemy", "psycopg", "alembic", "uvicorn", "requests"}
 
 
 class Arrows(unittest.TestCase):

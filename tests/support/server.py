@@ -6,19 +6,21 @@ import atexit
 import os
 import shutil
 import tempfile
-import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-import waitress
 from sqlalchemy import text
 
 from meanbead.api import create_app
+from meanbead.api.access import Access
+from meanbead.api.asgi import Application
+from meanbead.api.changes import ChangeFeed
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.jobs.worker import WorkerThread
+from meanbead.listen import Server, bound, port_of
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
@@ -104,15 +106,18 @@ def _served(database: Database) -> LiveServer:
     engine = Engine()
     worker = WorkerThread(database, engine)
     worker.start()
-    app = create_app(database, engine)
-    server = waitress.create_server(app, host="127.0.0.1", port=0, threads=12)
-    threading.Thread(target=server.run, daemon=True).start()
+    feed = ChangeFeed(database)
+    feed.start()
+    door = bound("127.0.0.1", 0)
+    app = create_app(database, engine, Access(key="of tests"))
+    server = Server(Application(app, database, feed), [door])
+    server.start()
 
     def clean() -> None:
-        server.close()
-        server.task_dispatcher.shutdown(timeout=20)
+        feed.stop()
+        server.stop()
         worker.stop()
         database.close()
 
     _RUNNING.append(clean)
-    return LiveServer(f"http://127.0.0.1:{server.effective_port}", database)
+    return LiveServer(f"http://127.0.0.1:{port_of(door)}", database)
