@@ -1,9 +1,52 @@
 import tailwindcss from "@tailwindcss/vite";
 import react from "@vitejs/plugin-react";
 import { defineConfig } from "vite";
+import { VitePWA } from "vite-plugin-pwa";
+
+/** What phones read at the machine: nothing else of the API is kept. */
+const SEEN =
+  /\/api\/(me|parts|parts\/\d+|parts\/\d+\/(picture|recipes|insight)|shelf|house-rules|endings|recipes\/\d+\/(findings|layers|first-layer|strokes(\/\d+\/\d+)?)|flow-tests(\/\d+)?|flow-points\/\d+\/photo)(\?.*)?$/;
 
 export default defineConfig({
-  plugins: [react(), tailwindcss()],
+  plugins: [
+    react(),
+    tailwindcss(),
+    VitePWA({
+      injectRegister: null, // by lib/offline.ts, and only where a network is served
+      registerType: "autoUpdate",
+      filename: "sw.js",
+      includeAssets: ["bead.svg"],
+      manifest: {
+        name: "Mean Bead",
+        short_name: "Mean Bead",
+        description: "Settings for filament printing, with true times and grams",
+        start_url: "/",
+        display: "standalone",
+        background_color: "#fdfbf6",
+        theme_color: "#fdfbf6",
+        icons: [{ src: "/bead.svg", sizes: "any", type: "image/svg+xml" }],
+      },
+      workbox: {
+        globPatterns: ["**/*.{js,css,html,svg,woff2}"],
+        maximumFileSizeToCacheInBytes: 4_000_000,
+        navigateFallback: "/index.html",
+        navigateFallbackDenylist: [/^\/api\//],
+        cleanupOutdatedCaches: true,
+        runtimeCaching: [
+          {
+            urlPattern: SEEN,
+            handler: "NetworkFirst",
+            options: {
+              cacheName: "seen",
+              networkTimeoutSeconds: 5,
+              expiration: { maxEntries: 300, maxAgeSeconds: 7 * 86_400, purgeOnQuotaError: true },
+              cacheableResponse: { statuses: [200] },
+            },
+          },
+        ],
+      },
+    }),
+  ],
   build: { outDir: "../meanbead/pages", emptyOutDir: true, target: "es2022", assetsInlineLimit: 0, sourcemap: false, reportCompressedSize: false, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
 });

@@ -41,7 +41,7 @@ _TABLE: dict[Right, str] = {
     Right.ANYBODY_WITHOUT_ASKING: "pages.page pages.asset",
     Right.ANYBODY: """
         health.health sign_in.who_am_i sign_in.make_owner sign_in.sign_in sign_in.look_at_invitation
-        sign_in.accept_invitation network.authority
+        sign_in.accept_invitation network.authority network.network
     """,
     Right.READ: """
         openapi.spec
@@ -59,7 +59,7 @@ _TABLE: dict[Right, str] = {
         flow_tests.effect flow_tests.get_photo flow_questions.ask_heat
         test_pieces.list_pieces test_pieces.test_piece_file
         jobs.get_job
-        network.network changes.listen
+        changes.listen
     """,
     Right.COMPUTE: """
         estimates.estimate estimates.figures estimates.list_sensitivities estimates.preview_recipe

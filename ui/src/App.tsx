@@ -3,13 +3,28 @@ import { Link, NavLink, Outlet } from "react-router";
 import type { Shop } from "./api/client";
 import { useHouseRules } from "./api/queries";
 import { setCurrency } from "./lib/format";
-import { personName, setPersonName } from "./lib/person";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
+import { Connection } from "./components/Connection";
 import { HistoryProvider, UndoButtons } from "./components/history";
+import { Mark } from "./components/Mark";
 import { ToastProvider } from "./components/Toasts";
+import { useChanges } from "./components/useChanges";
+import { ConfirmDialog } from "./features/people/ConfirmDialog";
+import { PersonMenu } from "./features/people/PersonMenu";
+import { useGate } from "./features/people/useGate";
+import { SignInPage } from "./pages/SignInPage";
+
+/** Every page, for whoever may see it: somebody alone at this machine, or signed in. */
+export function App() {
+  const me = useGate();
+  const inside = me !== undefined && me.role != null;
+  useChanges(inside);
+  if (me === undefined) return <p className="p-10 text-quiet">One moment …</p>;
+  return inside ? <House /> : <SignInPage />;
+}
 
 /** What surrounds every page: the rooms, undo, whose changes these are, the light. */
-export function App() {
+function House() {
   const money = (useHouseRules().data?.shop as Shop | undefined)?.currency;
   if (money !== undefined) setCurrency(money);
   return (
@@ -21,6 +36,8 @@ export function App() {
       >
         Skip to the page
       </a>
+      <ConfirmDialog />
+      <Connection />
       <header className="border-b border-rule print:hidden">
         <div className="mx-auto flex max-w-[1500px] flex-wrap items-center gap-x-6 px-4 py-2">
           <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
@@ -36,7 +53,7 @@ export function App() {
           </nav>
           <div className="ml-auto flex items-center gap-x-4">
             <UndoButtons />
-            <Person />
+            <PersonMenu />
             <ThemeChoice />
           </div>
         </div>
@@ -54,37 +71,6 @@ function Room({ to, name }: { to: string; name: string }) {
     <NavLink to={to} end className={({ isActive }) => `whitespace-nowrap py-1 ${isActive ? "underline underline-offset-4" : ""}`}>
       {name}
     </NavLink>
-  );
-}
-
-/** Two beads, one on the other. */
-function Mark() {
-  return (
-    <svg width="26" height="20" viewBox="0 0 26 20" aria-hidden="true">
-      <rect x="1" y="11" width="24" height="8" rx="4" fill="currentColor" />
-      <rect x="1" y="2" width="24" height="8" rx="4" className="fill-molten" />
-    </svg>
-  );
-}
-
-/** Whose changes these are; the histories of recipes show it. */
-function Person() {
-  const [name, setName] = useState(personName);
-  return (
-    <label className="hidden items-center gap-2 text-sm text-quiet md:flex">
-      You
-      <input
-        className="input input-xs w-24 border-rule bg-base-100 text-base-content"
-        value={name}
-        placeholder="your name"
-        maxLength={60}
-        title="Histories say who changed a recipe"
-        onChange={(event) => {
-          setName(event.target.value);
-          setPersonName(event.target.value);
-        }}
-      />
-    </label>
   );
 }
 

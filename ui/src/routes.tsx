@@ -19,7 +19,13 @@ const history = (kind: "column" | "house"): Pick<RouteObject, "lazy"> => ({
   },
 });
 
+/** Pages for somebody who is not inside yet. */
+const outside = (page: () => Loaded): RouteObject => ({ ...fetched(page), errorElement: <BrokenPage />, hydrateFallbackElement: <p className="p-10 text-quiet">One moment …</p> });
+
 export const router = createBrowserRouter([
+  { path: "/owner", ...outside(() => import("./pages/OwnerPage")) },
+  { path: "/join", ...outside(() => import("./pages/JoinPage")) },
+  { path: "/trust", ...outside(() => import("./pages/TrustPage")) },
   {
     element: <App />,
     errorElement: <BrokenPage />,
@@ -47,6 +53,9 @@ export const router = createBrowserRouter([
       { path: "/flow/:testId/card", ...fetched(() => import("./pages/FlowCardPage")) },
       { path: "/test-pieces", ...fetched(() => import("./pages/TestPiecesPage")) },
       { path: "/shelf", ...fetched(() => import("./pages/ShelfPage")) },
+      { path: "/people", ...fetched(() => import("./pages/PeoplePage")) },
+      { path: "/account", ...fetched(() => import("./pages/AccountPage")) },
+      { path: "/network", ...fetched(() => import("./pages/NetworkPage")) },
       { path: "*", element: <LostPage /> },
     ],
   },

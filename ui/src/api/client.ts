@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { throughGate } from "../lib/gate";
 import { settled } from "../lib/inLine";
 import { personName } from "../lib/person";
 import type { components, paths } from "./schema";
@@ -57,10 +58,16 @@ export type FlowPlan = Schemas["FlowTestPlan"];
 export type TestPiece = Schemas["TestPieceOut"];
 export type PieceKind = Schemas["PieceKind"];
 export type KneeDifference = Schemas["KneeDifference"];
+export type Me = Schemas["Me"];
+export type Network = Schemas["NetworkOut"];
+export type Role = NonNullable<Me["role"]>;
+export type Person = Schemas["PersonOut"];
+export type Device = Schemas["DeviceOut"];
+export type InvitationMade = Schemas["InvitationMade"];
 export type Problem = Schemas["Problem"];
 
 /** The generated client; its types come from the server's own models. */
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => throughGate(request) });
 
 /** What is computed from a column as it stands: it waits for the edits that are still on their way. */
 const READS_COLUMNS = [

@@ -1,3 +1,4 @@
+import { tokenHeader } from "../lib/gate";
 import { settled } from "../lib/inLine";
 import { asProblem, ProblemError, type Part, type RecipeColumn } from "./client";
 
@@ -19,6 +20,7 @@ function upload<Made>(path: string, fields: Record<string, string | Blob>, onSen
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", path);
+    for (const [name, value] of Object.entries(tokenHeader())) request.setRequestHeader(name, value);
     request.responseType = "json";
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onSent(event.loaded / event.total);

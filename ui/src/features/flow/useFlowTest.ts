@@ -4,6 +4,7 @@ import { api, ProblemError, take, type FlowPoint, type FlowPointOut, type FlowTe
 import { keys, shelfChanged } from "../../api/queries";
 import { useHistory } from "../../components/history";
 import { useToast } from "../../components/Toasts";
+import { throughGate } from "../../lib/gate";
 import { inLine } from "../../lib/inLine";
 import { keep, letGo, readPending, sendPending, type Pending } from "./pending";
 
@@ -161,7 +162,7 @@ export function useStrands(test: FlowTest) {
     photo: async (row: FlowPointOut, file: File) => {
       const body = new FormData();
       body.append("file", file);
-      const answer = await fetch(`/api/flow-points/${row.id}/photo`, { method: "POST", body });
+      const answer = await throughGate(new Request(`/api/flow-points/${row.id}/photo`, { method: "POST", body }));
       if (!answer.ok) toast(((await answer.json()) as { detail?: string }).detail ?? "The photo was not stored.", { tone: "error" });
       await refresh();
     },

@@ -1,4 +1,5 @@
 import { useEffect, useId, useRef, useState, type KeyboardEvent } from "react";
+import { useMayChange } from "../../api/account";
 import { cellAct, editorAct } from "../../lib/keys";
 
 interface CellProps {
@@ -34,7 +35,9 @@ export function Cell(props: CellProps) {
   const message = useId();
   const editing = text !== null;
 
+  const mayChange = useMayChange();
   const begin = (start: string) => {
+    if (!mayChange) return;
     done.current = false;
     setProblem(null);
     setText(start);
@@ -105,7 +108,8 @@ export function Cell(props: CellProps) {
         tabIndex={props.tabIndex}
         aria-label={`${props.label}: ${props.shown || "empty"}${props.open ? ", default" : ""}${props.differs ? ", differs from the first" : ""}`}
         aria-description={props.note}
-        className={`flex h-full min-h-[27px] w-full cursor-text items-center gap-1.5 px-2 text-left hover:bg-base-200 ${
+        aria-disabled={!mayChange || undefined}
+        className={`flex h-full min-h-[27px] w-full ${mayChange ? "cursor-text" : "cursor-default"} items-center gap-1.5 px-2 text-left hover:bg-base-200 ${
           props.open ? "text-quiet" : ""
         } ${props.differs ? "font-semibold" : ""} ${props.marked ? "bg-molten-wash" : ""}`}
         onClick={() => begin(props.value ?? props.shown)}

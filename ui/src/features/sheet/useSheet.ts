@@ -69,17 +69,34 @@ export function useSheet(partId: number): SheetActions {
     [history, write],
   );
 
-  // What a reload cut off is sent now; what has become impossible is said.
-  const resumed = useRef(false);
+  // What a reload or a lost connection cut off is sent when the sheet is opened, and when the network is back; what has
+  // become impossible is said.
+  const sending = useRef(false);
   useEffect(() => {
-    if (resumed.current) return;
-    resumed.current = true;
-    const mine = new Set(current().map((column) => column.id));
-    for (const cell of unsent.all().filter((one) => mine.has(one.recipe))) {
-      write(cell.recipe, (column) => changeFor(cell, column), () => true)
-        .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }))
-        .finally(() => unsent.remove(cell));
-    }
+    const resume = async () => {
+      if (sending.current) return;
+      sending.current = true;
+      const mine = new Set(current().map((column) => column.id));
+      await Promise.all(
+        unsent
+          .all()
+          .filter((one) => mine.has(one.recipe))
+          .map((cell) =>
+            write(cell.recipe, (column) => changeFor(cell, column), () => true)
+              .then(() => unsent.remove(cell))
+              .catch((error: unknown) => {
+                if (!(error instanceof ProblemError && error.isFinal)) return;
+                unsent.remove(cell);
+                toast(error.message, { tone: "error" });
+              }),
+          ),
+      );
+      sending.current = false;
+    };
+    void resume();
+    const again = () => void resume();
+    window.addEventListener("online", again);
+    return () => window.removeEventListener("online", again);
   }, [current, toast, write]);
 
   const takeIn = useCallback(

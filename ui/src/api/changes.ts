@@ -1,0 +1,61 @@
+import type { QueryClient, QueryKey } from "@tanstack/react-query";
+import type { Part, RecipeColumn, Shelf } from "./client";
+import { keys } from "./queries";
+
+/** A row that somebody has changed; `of` is the row that it belongs to. A table of "*": anything may have changed. */
+export interface Change {
+  table: string;
+  id: number;
+  version: number;
+  of: string | null;
+}
+
+const SHELF = { machines: "machines", nozzles: "nozzles", materials: "materials", spools: "spools", purposes: "purposes" } as const;
+
+/** What has to be read anew after changes: query keys, and parts whose sheet has changed. What is known in that version already is not. */
+export interface Stale {
+  queries: QueryKey[];
+  sheets: Set<number>;
+  shelf: boolean;
+  everything: boolean;
+}
+
+export function staleAfter(changes: readonly Change[], queries: QueryClient): Stale {
+  const stale: Stale = { queries: [], sheets: new Set(), shelf: false, everything: false };
+  const known = new Map<string, QueryKey>();
+  const add = (key: QueryKey) => known.set(JSON.stringify(key), key);
+  for (const change of changes) {
+    const newer = (row: { version: number } | undefined) => row === undefined || row.version < change.version;
+    const of = Number(change.of);
+    if (change.table === "*") stale.everything = true;
+    else if (change.table === "parts") {
+      const listed = queries.getQueryData<Part[]>(keys.parts)?.find((one) => one.id === change.id);
+      const opened = queries.getQueryData<Part>(keys.part(change.id));
+      if (opened !== undefined && newer(opened)) {
+        add(keys.part(change.id));
+        stale.sheets.add(change.id);
+      }
+      if (newer(listed)) add(keys.parts);
+    } else if (change.table === "recipes") {
+      const column = queries.getQueryData<RecipeColumn[]>(keys.columns(of))?.find((one) => one.id === change.id);
+      if (newer(column)) {
+        stale.sheets.add(of);
+        add(keys.parts);
+      }
+    } else if (change.table === "house_recipes") add(keys.houses);
+    else if (change.table === "house") {
+      if (newer(queries.getQueryData<{ version: number }>(keys.houseRules))) {
+        add(keys.houseRules);
+        stale.shelf = true;
+      }
+    } else if (change.table in SHELF) {
+      const rows = queries.getQueryData<Shelf>(keys.shelf)?.[SHELF[change.table as keyof typeof SHELF]] as { id: number; version: number }[] | undefined;
+      if (newer(rows?.find((one) => one.id === change.id))) stale.shelf = true;
+    } else if (change.table === "flow_tests" || change.table === "flow_points") {
+      add(keys.flowTests);
+      add(keys.flowTest(change.table === "flow_tests" ? change.id : of));
+    } else if (change.table === "test_pieces") add(keys.testPieces);
+  }
+  stale.queries = [...known.values()];
+  return stale;
+}

@@ -1,0 +1,16 @@
+import { onlineManager } from "@tanstack/react-query";
+import { useSyncExternalStore } from "react";
+
+/** Says that nothing answers, so that nobody takes what was last seen for what is. */
+export function Connection() {
+  const online = useSyncExternalStore(
+    (told) => onlineManager.subscribe(told),
+    () => onlineManager.isOnline(),
+  );
+  if (online) return null;
+  return (
+    <p role="status" className="border-b border-rule bg-molten-wash px-4 py-1.5 text-center text-sm">
+      No connection. You see what was last seen; what you type is kept, and sent when the network is back.
+    </p>
+  );
+}

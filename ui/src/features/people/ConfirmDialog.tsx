@@ -1,0 +1,68 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { tookMe } from "../../api/account";
+import { api, ProblemError, take } from "../../api/client";
+import { keepGate } from "../../lib/gate";
+import { Field } from "./AccountForm";
+
+/** The passphrase once more, where what is to be done matters: whoever finds an open page must not be able to. */
+export function ConfirmDialog() {
+  const queries = useQueryClient();
+  const dialog = useRef<HTMLDialogElement>(null);
+  const answer = useRef<(given: boolean) => void>(() => undefined);
+  const [passphrase, setPassphrase] = useState("");
+  const [problem, setProblem] = useState("");
+  useEffect(() => {
+    keepGate({
+      confirm: () =>
+        new Promise((resolve) => {
+          answer.current = resolve;
+          setPassphrase("");
+          setProblem("");
+          if (dialog.current?.open !== true) dialog.current?.showModal();
+        }),
+    });
+    return () => keepGate({ confirm: () => Promise.resolve(false) });
+  }, []);
+  const close = (given: boolean) => {
+    answer.current(given);
+    dialog.current?.close();
+  };
+  const send = async () => {
+    try {
+      tookMe(queries, take(await api.POST("/api/confirm", { body: { passphrase } })));
+      close(true);
+    } catch (error) {
+      setProblem(error instanceof ProblemError ? (error.about("passphrase") ?? error.message) : "It could not be sent.");
+    }
+  };
+  return (
+    <dialog ref={dialog} className="modal" aria-labelledby="confirm-title" onCancel={() => answer.current(false)}>
+      <form
+        className="modal-box max-w-sm rounded-box border border-rule"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void send();
+        }}
+      >
+        <h2 id="confirm-title" className="font-serif text-2xl">
+          Your passphrase once more
+        </h2>
+        <p className="mb-3 mt-1 text-sm text-quiet">This matters: it is asked for every ten minutes.</p>
+        <Field label="Passphrase" problem={problem || undefined}>
+          {(id, told) => (
+            <input id={id} aria-describedby={told} type="password" autoComplete="current-password" className="input w-full border-rule" value={passphrase} onChange={(event) => setPassphrase(event.target.value)} required />
+          )}
+        </Field>
+        <div className="modal-action">
+          <button type="button" className="btn btn-ghost btn-sm" onClick={() => close(false)}>
+            Leave it
+          </button>
+          <button type="submit" className="btn btn-accent btn-sm">
+            Go on
+          </button>
+        </div>
+      </form>
+    </dialog>
+  );
+}

@@ -1,0 +1,9 @@
+/** Forget what this browser keeps of the workshop, but for how light it is. */
+export async function wipe(): Promise<void> {
+  const theme = localStorage.getItem("meanbead.theme");
+  localStorage.clear();
+  sessionStorage.clear();
+  if (theme !== null) localStorage.setItem("meanbead.theme", theme);
+  if ("caches" in window) for (const name of await caches.keys()) await caches.delete(name);
+  if ("serviceWorker" in navigator) for (const worker of await navigator.serviceWorker.getRegistrations()) await worker.unregister();
+}

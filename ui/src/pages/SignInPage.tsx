@@ -1,0 +1,24 @@
+import { useEffect } from "react";
+import { api, take } from "../api/client";
+import { AccountForm } from "../features/people/AccountForm";
+import { Paper } from "../features/people/Paper";
+
+/** Who is it? Shown in place of whatever page was asked for, which then opens. */
+export function SignInPage() {
+  useEffect(() => {
+    document.title = "Sign in · Mean Bead";
+  }, []);
+  return (
+    <Paper title="Sign in">
+      <AccountForm button="Sign in" send={async (body) => take(await api.POST("/api/sign-in", { body }))} />
+      <p className="mt-6 text-sm text-quiet">
+        No account? Ask an owner of this workshop for an invitation. Forgotten it? An owner gives you a link for a new one.
+      </p>
+      <p className="mt-2 text-sm">
+        <a className="link" href="/trust">
+          Your phone warns about this address?
+        </a>
+      </p>
+    </Paper>
+  );
+}
