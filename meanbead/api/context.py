@@ -19,12 +19,31 @@ _KEY = "meanbead"
 
 
 @dataclass(frozen=True)
+class Kept:
+    """An answer as it was sent. ``complete`` where no further estimate could change it; ``added`` says after how many
+    additions of estimates it was made."""
+
+    body: bytes
+    complete: bool
+    added: int
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return len(self.body)
+
+
+@dataclass(frozen=True)
 class Context:
-    """The application's own objects; ``drawings`` are replayed files that were looked at lately."""
+    """The application's own objects; ``drawings`` are replayed files that were looked at lately, ``answers`` what was read
+    lately."""
 
     database: Database
     engine: Engine
     queue: Queue
+    answers: BoundedCache[Kept] = field(
+        default_factory=lambda: BoundedCache(64 * 1024 * 1024, lambda kept: kept.nbytes)
+    )
     drawings: BoundedCache[DrawnFile] = field(
         default_factory=lambda: BoundedCache(128 * 1024 * 1024, lambda drawn: drawn.nbytes)
     )

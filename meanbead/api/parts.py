@@ -2,17 +2,29 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import PurePosixPath
 
 from apiflask import APIBlueprint
-from flask import request
+from flask import Response, request
 from sqlalchemy.orm import Session
 
 from meanbead import services, store
 from meanbead.api.context import session
 from meanbead.api.jobs import FOLLOWS_COLUMN, start
 from meanbead.api.jobs_schemas import JobOut
-from meanbead.api.parts_schemas import Headline, OrientationsAsk, PartEdit, PartOut, PartsOut, part_out
+from meanbead.api.kept import kept_while_unchanged
+from meanbead.api.parts_schemas import (
+    Headline,
+    OrientationsAsk,
+    PartEdit,
+    PartName,
+    PartNames,
+    PartOut,
+    PartsAsk,
+    PartsOut,
+    part_out,
+)
 from meanbead.api.problems import OpenUpload
 from meanbead.api.schema import VersionOnly
 from meanbead.core.errors import OpenSurface, PartError
@@ -30,29 +42,40 @@ blueprint = APIBlueprint("parts", __name__, url_prefix="/api/parts", tag="Parts"
 
 
 @blueprint.get("")
+@blueprint.input(PartsAsk, location="query")
 @blueprint.output(PartsOut)
-def list_parts() -> PartsOut:
-    """All parts, the newest first, each with its chosen column's result."""
+def list_parts(query_data: PartsAsk) -> Response:
+    """Parts, the newest first, each with its chosen column's result: so many, before a part, or those of a name."""
     with session() as db:
-        parts = list(store.rows.all_rows(db, Part))[::-1]
-        return PartsOut(parts=[part_out(part, _headline(db, part)) for part in parts])
+
+        def made() -> tuple[PartsOut, bool]:
+            found = store.parts.list_parts(
+                db, limit=query_data.limit + 1, before=query_data.before, search=query_data.search
+            )
+            parts, more = found[: query_data.limit], len(found) > query_data.limit
+            headlines = services.parts.headlines(db, parts)
+            shown = [part_out(part, _headline_out(headlines.get(part.id))) for part in parts]
+            total = store.parts.count_parts(db, search=query_data.search)
+            complete = all(part.headline is not None and not part.headline.outdated for part in shown)
+            return PartsOut(parts=shown, more=more, total=total), complete
+
+        return kept_while_unchanged(db, ("parts", *query_data.model_dump().values()), made)
+
+
+@blueprint.get("/names")
+@blueprint.output(PartNames)
+def list_names() -> PartNames:
+    """The names of all parts, the newest first."""
+    with session() as db:
+        return PartNames(parts=[PartName(id=row_id, name=name) for row_id, name in store.parts.names(db)])
 
 
 def _headline(db: Session, part: Part) -> Headline | None:
-    chosen = store.recipes.chosen_column(part, store.recipes.recipes_of(db, part.id))
-    if chosen is None:
-        return None
-    estimate = store.estimates.find_estimate(db, services.digests.inputs_digest(chosen, part.digest))
-    outdated = estimate is None
-    estimate = estimate or store.estimates.latest_estimate(db, chosen.id)
-    if estimate is None:
-        return None
-    return Headline(
-        recipe_name=chosen.name,
-        print_time_s=estimate.print_time_s,
-        filament_g=estimate.filament_g,
-        outdated=outdated,
-    )
+    return _headline_out(services.parts.headlines(db, [part]).get(part.id))
+
+
+def _headline_out(found: services.parts.Headline | None) -> Headline | None:
+    return None if found is None else Headline(**asdict(found))
 
 
 @blueprint.post("")

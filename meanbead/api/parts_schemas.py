@@ -44,10 +44,33 @@ class PartOut(Schema):
     headline: Headline | None = None
 
 
+class PartsAsk(Schema):
+    """How many parts, those before which one, and what their names hold."""
+
+    limit: Annotated[int, Field(ge=1, le=500)] = 60
+    before: RowId | None = None
+    search: Annotated[str, Field(max_length=120)] = ""
+
+
 class PartsOut(Schema):
-    """All parts."""
+    """Parts, the newest first; whether there are ``more``, and how many in all."""
 
     parts: list[PartOut]
+    more: bool = False
+    total: int = 0
+
+
+class PartName(Schema):
+    """A part's name."""
+
+    id: int
+    name: str
+
+
+class PartNames(Schema):
+    """Names of parts."""
+
+    parts: list[PartName]
 
 
 class CutAsk(Schema):

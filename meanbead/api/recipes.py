@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import PurePosixPath
 
 from apiflask import APIBlueprint
-from flask import request
+from flask import Response, request
 from sqlalchemy.orm import Session
 
 from meanbead import services, store
 from meanbead.api.access import me
 from meanbead.api.context import context, session
 from meanbead.api.jobs import FOLLOWS_COLUMN
+from meanbead.api.kept import kept_while_unchanged
 from meanbead.api.recipes_schemas import (
     RecipeAdd,
     RecipeEdit,
@@ -24,7 +26,7 @@ from meanbead.api.recipes_schemas import (
 from meanbead.api.schema import VersionOnly
 from meanbead.core.advise.context import with_settings
 from meanbead.core.errors import MeanBeadError
-from meanbead.core.model import Nozzle, Recipe
+from meanbead.core.model import Estimate, Nozzle, Recipe
 from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.preview import preview
 from meanbead.core.runtime import limits
@@ -44,11 +46,17 @@ blueprint = APIBlueprint("recipes", __name__, url_prefix="/api", tag="Recipes")
 
 @blueprint.get("/parts/<int:part_id>/recipes")
 @blueprint.output(RecipesOut)
-def list_recipes(part_id: int) -> RecipesOut:
+def list_recipes(part_id: int) -> Response:
     """A part's columns, each with its stored estimate if there is one of just these inputs."""
     with session() as db:
-        part = store.rows.get(db, Part, part_id)
-        return RecipesOut(recipes=[_full(db, row, part) for row in store.recipes.recipes_of(db, part_id)])
+
+        def made() -> tuple[RecipesOut, bool]:
+            part = store.rows.get(db, Part, part_id)
+            columns = _all_full(db, store.recipes.recipes_of(db, part_id), part)
+            complete = all(column.estimate is not None or column.problem is not None for column in columns)
+            return RecipesOut(recipes=columns), complete
+
+        return kept_while_unchanged(db, ("columns", part_id), made, part_id=part_id)
 
 
 @blueprint.post("/parts/<int:part_id>/recipes")
@@ -274,13 +282,22 @@ def recipe_versions(recipe_id: int) -> VersionsOut:
 
 
 def _full(db: Session, row: RecipeRow, part: Part) -> RecipeOut:
-    inputs = services.digests.inputs_digest(row, part.digest)
-    estimate = store.estimates.find_estimate(db, inputs)
+    return _all_full(db, [row], part)[0]
+
+
+def _all_full(db: Session, rows: Sequence[RecipeRow], part: Part) -> list[RecipeOut]:
+    """Columns with all that is known of them, in a number of queries that does not grow with theirs."""
+    about = store.around.around(db)
+    inputs = [services.digests.inputs_digest(row, part.digest, about) for row in rows]
+    estimates = store.estimates.find_estimates(db, inputs)
+    return [_shown(row, digest, estimates.get(digest), about) for row, digest in zip(rows, inputs, strict=True)]
+
+
+def _shown(row: RecipeRow, inputs: str, estimate: Estimate | None, about: store.around.Around) -> RecipeOut:
     if row.gcode_id is not None:
         return recipe_out(row, estimate=estimate, inputs=inputs)
-    try:
-        shown = preview(*store.recipes.recipe_inputs(row))
-    except MeanBeadError as problem:
+    seen = services.digests.shown(row, about)
+    if isinstance(seen, str):
         # A machine or nozzle edited elsewhere can make a stored recipe contradict itself: show it, with the reason.
-        return recipe_out(row, problem=str(problem), inputs=inputs)
-    return recipe_out(row, shown, estimate=estimate, inputs=inputs)
+        return recipe_out(row, problem=seen, inputs=inputs)
+    return recipe_out(row, seen, estimate=estimate, inputs=inputs)

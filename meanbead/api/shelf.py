@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date
 from typing import Any
 
 from apiflask import APIBlueprint
+from flask import Response
 from pydantic import BaseModel, ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from meanbead import store
 from meanbead.api.context import session
+from meanbead.api.kept import kept_while_unchanged
 from meanbead.api.machines_schemas import MachineAdd, MachineEdit, MachineOut, machine_out
 from meanbead.api.purposes_schemas import PurposeAdd, PurposeEdit, PurposeOut, purpose_out
 from meanbead.api.schema import Schema
@@ -181,10 +184,15 @@ for _noun in NOUNS:
 
 @blueprint.get("/shelf")
 @blueprint.output(ShelfOut)
-def shelf() -> ShelfOut:
+def shelf() -> Response:
     """All that recipes choose from."""
     with session() as db:
-        return ShelfOut.model_validate({noun.plural: _rows(db, noun) for noun in NOUNS})
+        # How dry a spool is changes with the days.
+        return kept_while_unchanged(
+            db,
+            ("shelf", date.today()),
+            lambda: (ShelfOut.model_validate({noun.plural: _rows(db, noun) for noun in NOUNS}), True),
+        )
 
 
 def _rows(db: Session, noun: ShelfNoun) -> list[ShelfRowOut]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 from sqlalchemy.orm import Session
 
 from meanbead.core.model import Pose
@@ -9,11 +12,44 @@ from meanbead.core.model.part import Guesses
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.pose import Axis, Side, cut_in_place, posed
 from meanbead.core.part.solid import Solid, digest_of, solid_from_arrays
+from meanbead.services.digests import inputs_digest
 from meanbead.services.pictures import png_of
+from meanbead.store.around import around
+from meanbead.store.estimates import figures_of, latest_figures
 from meanbead.store.parts import part_as_read
+from meanbead.store.recipes import chosen_columns
 from meanbead.store.tables import (
     Part,
 )
+
+
+@dataclass(frozen=True)
+class Headline:
+    """What a list shows of a part's chosen column; ``outdated`` where what it rests on has changed since."""
+
+    recipe_name: str
+    print_time_s: float
+    filament_g: float
+    outdated: bool
+
+
+def headlines(session: Session, parts: Sequence[Part]) -> dict[int, Headline]:
+    """The results of parts' chosen columns, by part, in a number of queries that does not grow with theirs."""
+    if not parts:
+        return {}
+    about = around(session)
+    chosen = chosen_columns(session, parts)
+    inputs = {column.id: inputs_digest(column, column.part.digest, about) for column in chosen.values()}
+    known = figures_of(session, inputs.values())
+    without = [column.id for column in chosen.values() if inputs[column.id] not in known]
+    last = latest_figures(session, without) if without else {}
+    found = {}
+    for part_id, column in chosen.items():
+        figures = known.get(inputs[column.id])
+        shown = figures or last.get(column.id)
+        if shown is not None:
+            found[part_id] = Headline(column.name, shown.print_time_s, shown.filament_g, outdated=figures is None)
+    return found
 
 
 def add_part(

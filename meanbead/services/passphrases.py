@@ -14,6 +14,7 @@ __all__ = ["LEAST_LETTERS", "hash_of", "is_outdated", "refuse_weak", "verified"]
 
 LEAST_LETTERS = 12
 MOST_LETTERS = 200
+_LEAST_OWN = 8
 _LEAST_SCORE = 3
 """Of zxcvbn's 0 to 4: over 10^8 guesses."""
 
@@ -33,8 +34,14 @@ def refuse_weak(passphrase: str, *about: str) -> None:
         raise _weak(f"It needs at least {LEAST_LETTERS} letters.")
     if len(passphrase) > MOST_LETTERS:
         raise MeanBeadError(f"It may have {MOST_LETTERS} letters at most.", field="passphrase")
+    known = [*(word.lower() for word in about if word), "meanbead", "mean", "bead", "workshop"]
+    rest = passphrase.lower()
+    for word in known:
+        rest = rest.replace(word, "")
+    if sum(letter.isalnum() for letter in rest) < _LEAST_OWN:
+        raise _weak("It is mostly made of words that somebody would try first here.")
     # The estimate takes longer than linearly: what is beyond its first hundred letters only makes it stronger.
-    found = zxcvbn(passphrase[:100], user_inputs=[*about, "mean bead", "meanbead", "workshop"], max_length=100)
+    found = zxcvbn(passphrase[:100], user_inputs=known, max_length=100)
     if found["score"] < _LEAST_SCORE:
         why = found["feedback"]["warning"] or "It is among the first that somebody would guess."
         raise _weak(f"{why.rstrip('.')}.")

@@ -1,6 +1,7 @@
 """PostgreSQL: the cluster, tables, migrations, and queries, one file a noun."""
 
 from meanbead.store import (
+    around,
     audit,
     estimates,
     flow_tests,
@@ -13,12 +14,14 @@ from meanbead.store import (
     rows,
     sessions,
     shelf,
+    state,
     tries,
     uploads,
     versions,
 )
 
 __all__ = [
+    "around",
     "audit",
     "estimates",
     "flow_tests",
@@ -31,6 +34,7 @@ __all__ = [
     "rows",
     "sessions",
     "shelf",
+    "state",
     "tries",
     "uploads",
     "versions",

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from pydantic import ValidationError
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
@@ -14,21 +16,51 @@ from meanbead.store.tables import (
 )
 
 
+@dataclass(frozen=True)
+class Figures:
+    """As much of an estimate as a list shows."""
+
+    print_time_s: float
+    filament_g: float
+
+
+_FIGURES = (
+    EstimateRow.result["print_time_s"].as_float().label("print_time_s"),
+    EstimateRow.result["filament_g"].as_float().label("filament_g"),
+)
+
+
 def find_estimate(session: Session, inputs: str) -> Estimate | None:
     """A stored estimate of exactly these inputs by this engine."""
     row = session.get(EstimateRow, inputs)
     return None if row is None else Estimate.model_validate(row.result)
 
 
-def latest_estimate(session: Session, recipe_id: int) -> Estimate | None:
-    """What was last estimated for a column, whatever has changed since; None where that cannot be read any more."""
-    row = session.scalars(
-        select(EstimateRow).where(EstimateRow.recipe_id == recipe_id).order_by(EstimateRow.created_at.desc()).limit(1)
-    ).one_or_none()
-    try:
-        return None if row is None else Estimate.model_validate(row.result)
-    except ValidationError:
-        return None  # of an engine whose estimates had other figures
+def find_estimates(session: Session, inputs: Iterable[str]) -> dict[str, Estimate]:
+    """Those of several inputs that are stored, in one query."""
+    rows = session.execute(select(EstimateRow.inputs, EstimateRow.result).where(EstimateRow.inputs.in_(list(inputs))))
+    return {found: Estimate.model_validate(result) for found, result in rows}
+
+
+def figures_of(session: Session, inputs: Iterable[str]) -> dict[str, Figures]:
+    """What lists show of those of several inputs that are stored, in one query."""
+    asked = select(EstimateRow.inputs, *_FIGURES).where(EstimateRow.inputs.in_(list(inputs)))
+    return {row.inputs: Figures(row.print_time_s, row.filament_g) for row in session.execute(asked)}
+
+
+def latest_figures(session: Session, recipe_ids: Sequence[int]) -> dict[int, Figures]:
+    """What was last estimated for columns, whatever has changed since, in one query."""
+    asked = (
+        select(EstimateRow.recipe_id, *_FIGURES)
+        .where(EstimateRow.recipe_id.in_(recipe_ids))
+        .distinct(EstimateRow.recipe_id)
+        .order_by(EstimateRow.recipe_id, EstimateRow.created_at.desc())
+    )
+    return {
+        row.recipe_id: Figures(row.print_time_s, row.filament_g)
+        for row in session.execute(asked)
+        if row.print_time_s is not None and row.filament_g is not None  # of an engine whose figures had other names
+    }
 
 
 def save_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estimate) -> None:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from meanbead.core.model import Pose
@@ -12,6 +15,28 @@ from meanbead.core.part.solid import Solid, solid_from_arrays
 from meanbead.store.tables import (
     Part,
 )
+
+
+def list_parts(session: Session, *, limit: int, before: int | None = None, search: str = "") -> Sequence[Part]:
+    """Parts that are there, the newest first."""
+    asked = _there(search).order_by(Part.id.desc()).limit(limit)
+    return session.scalars(asked if before is None else asked.where(Part.id < before)).all()
+
+
+def count_parts(session: Session, *, search: str = "") -> int:
+    """How many parts there are."""
+    return int(session.scalar(_there(search).with_only_columns(func.count(Part.id))) or 0)
+
+
+def names(session: Session) -> list[tuple[int, str]]:
+    """Number and name of every part, the newest first."""
+    asked = select(Part.id, Part.name).where(Part.deleted_at.is_(None)).order_by(Part.id.desc())
+    return [(row.id, row.name) for row in session.execute(asked)]
+
+
+def _there(search: str) -> Any:
+    asked = select(Part).where(Part.deleted_at.is_(None))
+    return asked.where(Part.name.icontains(search.strip(), autoescape=True)) if search.strip() else asked
 
 
 def load_solid(session: Session, part_id: int) -> Solid:

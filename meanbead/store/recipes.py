@@ -6,20 +6,23 @@ from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import func, select, update
-from sqlalchemy.orm import Session, joinedload, object_session
+from sqlalchemy.orm import Session, joinedload, lazyload, object_session
 
 from meanbead.core.gcode.routine import with_routines
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe, Standards
 from meanbead.core.model.house import HouseRules
+from meanbead.core.model.measured import MeasuredMelt
 from meanbead.core.model.shop import Shop
+from meanbead.store.around import Around, around
 from meanbead.store.flow_tests import measured_of
-from meanbead.store.house import house_of
 from meanbead.store.rows import NotFound
 from meanbead.store.shelf import purpose_of
 from meanbead.store.tables import (
     House,
     HouseRecipe,
     Machine,
+    MaterialRow,
+    NozzleRow,
     Part,
     RecipeRow,
 )
@@ -137,20 +140,21 @@ def stored_choices(choices: Recipe) -> dict[str, Any]:
     return choices.model_copy(update={"nozzle_diameter_mm": None}).model_dump(exclude_none=True, exclude_defaults=True)
 
 
-def recipe_inputs(row: RecipeRow) -> tuple[Recipe, Printer, Nozzle, Material, Standards]:
+def recipe_inputs(row: RecipeRow, about: Around | None = None) -> tuple[Recipe, Printer, Nozzle, Material, Standards]:
     """What the core needs of a recipe's row, in the session that it belongs to: the house's rules and what the part is for
-    among it, and the machine with what its own texts take and what the house pays for electricity."""
+    among it, and the machine with what its own texts take and what the house pays for electricity. ``about`` is what stands
+    around it, where that was read already."""
     session = object_session(row)
     if session is None:
         raise RuntimeError("a recipe's inputs are read while its session is open")
-    house = house_of(session)
+    about = about or around(session)
     material = Material.model_validate(row.material.material)
     return (
         Recipe.model_validate(row.choices),
-        printer_of(session, row.machine, Shop.model_validate(house.shop), material),
+        _printer(row.machine, about.shop, material, about.measured(row.machine_id, material.name)),
         Nozzle.model_validate(row.nozzle.nozzle),
         material,
-        standards_of(session, house, row.part),
+        about.standards(row.part),
     )
 
 
@@ -164,14 +168,39 @@ def standards_of(session: Session, house: House, part: Part | None) -> Standards
 def printer_of(session: Session, machine: Machine, shop: Shop, material: Material) -> Printer:
     """A machine as the core takes it for a material: with the times of its start and end texts, the house's price of
     electricity and margin under the melt limit, and what flow tests have shown of it with this plastic."""
+    return _printer(machine, shop, material, measured_of(session, machine.id, material.name))
+
+
+def _printer(machine: Machine, shop: Shop, material: Material, measured: tuple[MeasuredMelt, ...]) -> Printer:
     printer = with_routines(Printer.model_validate(machine.printer))
     return printer.model_copy(
         update={
             "price_per_kwh": shop.price_per_kwh,
             "flow_margin": shop.flow_margin,
-            "measured_melts": (*printer.measured_melts, *measured_of(session, machine.id, material.name)),
+            "measured_melts": (*printer.measured_melts, *measured),
         }
     )
+
+
+def chosen_columns(session: Session, parts: Sequence[Part]) -> dict[int, RecipeRow]:
+    """The column of each part that is *the* one, by the part's number: the chosen one, else the first; in one query."""
+    chosen = [part.chosen_id for part in parts if part.chosen_id is not None]
+    rows = session.scalars(
+        select(RecipeRow)
+        .where(RecipeRow.part_id.in_([part.id for part in parts]), RecipeRow.deleted_at.is_(None))
+        .distinct(RecipeRow.part_id)
+        .order_by(
+            RecipeRow.part_id,
+            RecipeRow.id.in_(chosen).desc() if chosen else RecipeRow.part_id,
+            RecipeRow.position,
+            RecipeRow.id,
+        )
+        .options(lazyload(RecipeRow.spool), lazyload(RecipeRow.house), lazyload(RecipeRow.part))
+    ).all()
+    # A shelf is short: what all of them are printed with is read whole, and found by number without a query a column.
+    for table in (Machine, NozzleRow, MaterialRow):
+        session.scalars(select(table)).all()
+    return {row.part_id: row for row in rows}
 
 
 def chosen_column(part: Part, columns: Sequence[RecipeRow]) -> RecipeRow | None:

@@ -330,8 +330,9 @@ class EstimateRow(Base):
     """A computed estimate, found again by the digest of all its inputs, the engine's version among them."""
 
     __tablename__ = "estimates"
+    __table_args__ = (Index("ix_estimates_recipe_made", "recipe_id", "created_at"),)
     inputs: Mapped[str] = mapped_column(String(64), primary_key=True)
-    recipe_id: Mapped[int | None] = mapped_column(ForeignKey("recipes.id", ondelete="CASCADE"), index=True)
+    recipe_id: Mapped[int | None] = mapped_column(ForeignKey("recipes.id", ondelete="CASCADE"))
     engine_version: Mapped[str] = mapped_column(String(40))
     result: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
@@ -400,3 +401,11 @@ class AuditRow(Base):
     what: Mapped[str] = mapped_column(String(200))
     about: Mapped[str] = mapped_column(String(400), default="")
     address: Mapped[str] = mapped_column(String(45), default="")
+
+
+class Generation(Base):
+    """How many times rows were added to a table that is too large to be counted; a trigger counts."""
+
+    __tablename__ = "generations"
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    count: Mapped[int] = mapped_column(BigInteger, default=0)

@@ -65,8 +65,22 @@ class BoundedCache(Generic[Value]):
                 if not gate.asked_by:
                     del self._making[key]
 
+    def peek(self, key: Hashable) -> Value | None:
+        """The value of a key if it is held."""
+        with self._lock:
+            if key not in self._values:
+                return None
+            self._values.move_to_end(key)
+            return self._values[key]
+
+    def put(self, key: Hashable, value: Value) -> None:
+        """Hold a value that was made elsewhere, in place of what was held under its key."""
+        self._keep(key, value)
+
     def _keep(self, key: Hashable, value: Value) -> None:
         with self._lock:
+            if key in self._values:
+                self._bytes -= self._size_of(self._values.pop(key))
             self._values[key] = value
             self._bytes += self._size_of(value)
             while self._bytes > self._max_bytes and len(self._values) > 1:

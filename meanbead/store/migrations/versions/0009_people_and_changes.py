@@ -37,6 +37,14 @@ begin
 end $$
 """
 
+_COUNT = """
+create function count_added() returns trigger language plpgsql as $$
+begin
+  update generations set count = count + 1 where name = tg_table_name;
+  return null;
+end $$
+"""
+
 
 def upgrade() -> None:
     op.create_table(
@@ -106,16 +114,36 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name="pk_audit"),
     )
     op.create_index("ix_audit_at", "audit", ["at"])
+    generations = op.create_table(
+        "generations",
+        sa.Column("name", sa.String(length=40), nullable=False),
+        sa.Column("count", sa.BigInteger(), nullable=False),
+        sa.PrimaryKeyConstraint("name", name="pk_generations"),
+    )
+    op.bulk_insert(generations, [{"name": "estimates", "count": 0}])
+    op.execute(_COUNT)
+    op.execute("create trigger count_added after insert on estimates for each statement execute function count_added()")
+    op.create_index("ix_estimates_recipe_made", "estimates", ["recipe_id", "created_at"])
+    op.drop_index("ix_estimates_recipe_id", "estimates")
     op.execute(_NOTICE)
     for table in TOLD:
+        made = "for each row execute function tell_change()"
+        op.execute(f"create trigger tell_added after insert on {table} {made}")
+        # What is noted beside a row without a new version is nobody's change.
         op.execute(
-            f"create trigger tell_change after insert or update on {table} for each row execute function tell_change()"
+            f"create trigger tell_changed after update on {table} for each row "
+            "when (old.version is distinct from new.version) execute function tell_change()"
         )
 
 
 def downgrade() -> None:
     for table in TOLD:
-        op.execute(f"drop trigger tell_change on {table}")
+        op.execute(f"drop trigger tell_added on {table}")
+        op.execute(f"drop trigger tell_changed on {table}")
     op.execute("drop function tell_change()")
-    for table in ("audit", "tries", "invitations", "sessions", "people"):
+    op.execute("drop trigger count_added on estimates")
+    op.execute("drop function count_added()")
+    op.create_index("ix_estimates_recipe_id", "estimates", ["recipe_id"])
+    op.drop_index("ix_estimates_recipe_made", "estimates")
+    for table in ("generations", "audit", "tries", "invitations", "sessions", "people"):
         op.drop_table(table)

@@ -1,0 +1,61 @@
+"""In which state the workshop is: tells, in one cheap question, whether what was read before still stands.
+
+Every row that people edit counts its versions, and rows are marked deleted but never taken out: numbers, versions and last
+changes together tell every state from every other. What is made of a state may be kept and given again as long as it is.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import TextClause, text
+from sqlalchemy.orm import Session
+
+from meanbead.store.tables import (
+    FlowTestRow,
+    Generation,
+    House,
+    HouseRecipe,
+    Machine,
+    MaterialRow,
+    NozzleRow,
+    Part,
+    Purpose,
+    RecipeRow,
+    SpoolRow,
+    VersionedRow,
+)
+
+__all__ = ["workshop_state"]
+
+_AROUND: tuple[type[VersionedRow], ...] = (
+    House,
+    HouseRecipe,
+    Machine,
+    NozzleRow,
+    MaterialRow,
+    SpoolRow,
+    Purpose,
+    FlowTestRow,
+)
+
+
+def _asked(of_part: bool) -> TextClause:
+    """The question as text: put together once, not at every request."""
+    where: dict[type[VersionedRow], str] = {Part: "id = :part", RecipeRow: "part_id = :part"} if of_part else {}
+    states = [
+        f"(select row(count(*), sum(version), max(updated_at))::text from {table.__tablename__}"  # type: ignore[attr-defined]
+        f"{f' where {where[table]}' if table in where else ''})"
+        for table in (*_AROUND, Part, RecipeRow)
+    ]
+    added = f"(select count from {Generation.__tablename__} where name = 'estimates')"
+    return text(f"select concat_ws(' ', {', '.join(states)}) as state, {added} as added")
+
+
+_OF_ALL, _OF_PART = _asked(False), _asked(True)
+
+
+def workshop_state(session: Session, part_id: int | None = None) -> tuple[str, int]:
+    """The state of all that people edit, or of one part, its columns and what stands around them; and how many times
+    estimates were added so far."""
+    asked = session.execute(_OF_ALL) if part_id is None else session.execute(_OF_PART, {"part": part_id})
+    row = asked.one()
+    return str(row.state), int(row.added or 0)
