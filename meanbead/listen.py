@@ -19,7 +19,9 @@ def bound(host: str, wanted_port: int) -> socket.socket:
     """A socket on a port, or on a free one where that is taken."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     for port in (wanted_port, 0):
-        made = socket.socket(family)
+        # The protocol has to be named: asyncio sends small answers at once (TCP_NODELAY) on such sockets only, and an
+        # answer in two pieces would otherwise wait 40 ms for the other side's acknowledgement.
+        made = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         if family == socket.AF_INET6:
             made.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)

@@ -14,18 +14,19 @@ import threading
 import time
 from pathlib import Path
 from types import FrameType
+from typing import Any
 from urllib.request import urlopen
 
 import segno
 
 from meanbead import store
 from meanbead.api import create_app
-from meanbead.api.access import Access
+from meanbead.api.access import Access, remember_sessions
 from meanbead.api.asgi import Application
 from meanbead.api.changes import ChangeFeed
-from meanbead.core.estimate import Engine
-from meanbead.demo.workshop import estimate_first_columns, fill_if_empty
-from meanbead.jobs.worker import WorkerThread
+from meanbead.api.heavy import Inside
+from meanbead.demo.workshop import fill_if_empty
+from meanbead.engine_process import EngineProcess
 from meanbead.listen import Server, bound, port_of
 from meanbead.network.certificates import CertificateError
 from meanbead.network.secrets import cookie_key
@@ -37,6 +38,9 @@ from meanbead.store.database import Database
 USUAL_PORT = 8420
 KEEP_S = 1.0
 FORGET_S = 86_400.0
+SWITCH_S = 0.001
+"""Threads of the pages' process take turns five times as often as usual: what is answered in a few milliseconds must not wait
+that long for its turn."""
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -134,10 +138,11 @@ def _serve(data: Path, arguments: argparse.Namespace) -> int:
 
 def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Running, database: Database) -> None:
     """Serve until somebody says stop."""
-    engine = Engine()
-    worker = WorkerThread(database, engine)
-    feed = ChangeFeed(database)
-    app = create_app(database, engine, Access(key=cookie_key(data)))
+    engine = EngineProcess(database.url)
+    inside = Inside(engine.secret, lambda: engine.address)
+    app = create_app(database, None, Access(key=cookie_key(data)), inside=inside)
+    feed = ChangeFeed(database, remember_sessions(app))
+    sys.setswitchinterval(SWITCH_S)
     network = None if wish is None else Network(data, wish, app, database, feed)
     door = bound("127.0.0.1", wanted_port)
     port = port_of(door)
@@ -150,14 +155,13 @@ def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Runni
         threading.Thread(target=_forget, args=(database, stopping), daemon=True),
     ]
     try:
-        worker.start()
         feed.start()
+        engine.start()
         server.start()
         for keeper in keepers:
             keeper.start()
         address = f"http://127.0.0.1:{port}"
-        _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address}))
-        threading.Thread(target=estimate_first_columns, args=(database, engine), daemon=True).start()
+        _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address, "engine": engine.pid}))
         if network is not None:
             _serve_network(network, address)
         print(f"\nMean Bead: {address}\nStop with Ctrl-C.", flush=True)
@@ -174,7 +178,7 @@ def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Runni
         for keeper in keepers:
             if keeper.ident is not None:
                 keeper.join()
-        worker.stop()
+        engine.stop()
         database.close()
         _state_file(data).unlink(missing_ok=True)
 
@@ -229,10 +233,10 @@ def _state_file(data: Path) -> Path:
     return data / "running.json"
 
 
-def _running(data: Path) -> dict[str, str | int] | None:
+def _running(data: Path) -> dict[str, Any] | None:
     """What a living server of this data folder wrote about itself."""
     try:
-        state: dict[str, str | int] = json.loads(_state_file(data).read_text())
+        state: dict[str, Any] = json.loads(_state_file(data).read_text())
         os.kill(int(state["pid"]), 0)
         with urlopen(f"{state['address']}/api/health", timeout=5) as answer:
             return state if answer.status == 200 else None

@@ -56,7 +56,7 @@ class Start(unittest.TestCase):
             port = busy.getsockname()[1]
             process, address, said = self.start("--empty", "--port", str(port))
             self.assertIn(f"Port {port} is taken; using", said)
-        self.assertEqual(self.get(f"{address}/api/parts"), {"parts": []})
+        self.assertEqual(self.get(f"{address}/api/parts")["parts"], [])
         self.assertEqual([row["name"] for row in self.get(f"{address}/api/shelf")["materials"]], ["PLA"])
 
         # A second start points to the first one and leaves it alone.

@@ -8,6 +8,7 @@ refused.
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -31,7 +32,10 @@ OVER_NETWORK = "meanbead.network"
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 _LEVEL: dict[Role, int] = {"guest": 1, "member": 2, "owner": 3}
 _KEY = "meanbead.access"
+_KEY_SESSIONS = "meanbead.sessions"
 _LOOK_AGAIN_S = 2.0
+_MOST_REMEMBERED = 2_000
+REMEMBERED_S = 5.0
 
 
 @dataclass(frozen=True)
@@ -71,6 +75,40 @@ class _Accounts:
         return self.known
 
 
+@dataclass(frozen=True)
+class _Session:
+    """A device's session as it was looked up."""
+
+    actor: Actor
+    data: dict[str, Any]
+
+
+class SessionMemory:
+    """Sessions that were looked up within the last seconds. It remembers nothing unless ``lasts_s`` is set, which whoever
+    hears of sessions that end may do: those are forgotten at once."""
+
+    def __init__(self) -> None:
+        self.lasts_s = 0.0
+        self._held: dict[str, tuple[float, _Session]] = {}
+
+    def get(self, cookie: str) -> _Session | None:
+        """The session of a cookie, if it was looked up lately."""
+        at, found = self._held.get(cookie, (-1e9, None))
+        return found if time.monotonic() - at < self.lasts_s else None
+
+    def keep(self, cookie: str, found: _Session) -> None:
+        """Remember a session for some seconds."""
+        if self.lasts_s > 0:
+            if len(self._held) > _MOST_REMEMBERED:
+                self._held.clear()
+            self._held[cookie] = (time.monotonic(), found)
+
+    def forget(self, token_digest: str) -> None:
+        """A session has ended, or is another now."""
+        for cookie in [cookie for cookie, (_, one) in list(self._held.items()) if one.actor.token == token_digest]:
+            self._held.pop(cookie, None)
+
+
 class ServerSession(dict[str, Any], SessionMixin):
     """What a device's session keeps, in the database; empty and never stored for a device that is not signed in."""
 
@@ -95,14 +133,21 @@ class ServerSessions(SessionInterface):
             with session() as db:
                 store.sessions.keep(db, session_.token, dict(session_))
             session_.modified = False
+            _remembered().forget(session_.token)
+
+
+def prepare(app: APIFlask, access: Access) -> None:
+    """Say how an application is served, and where its sessions are kept."""
+    app.extensions[_KEY] = (access, _Accounts())
+    app.extensions[_KEY_SESSIONS] = SessionMemory()
+    app.config["WTF_CSRF_SECRET_KEY"] = access.key or "no accounts"
+    app.config["WTF_CSRF_TIME_LIMIT"] = None  # a token lasts as long as its session
+    app.session_interface = ServerSessions()
 
 
 def register(app: APIFlask, access: Access) -> None:
     """Have every request decided on."""
-    app.extensions[_KEY] = (access, _Accounts())
-    app.config["WTF_CSRF_SECRET_KEY"] = access.key or "no accounts"
-    app.config["WTF_CSRF_TIME_LIMIT"] = None  # a token lasts as long as its session
-    app.session_interface = ServerSessions()
+    prepare(app, access)
 
     @app.before_request
     def decide() -> None:
@@ -139,6 +184,13 @@ def serve_as(app: APIFlask, served: Access) -> None:
     """From now on the network reaches the application otherwise."""
     app.extensions[_KEY] = (served, app.extensions[_KEY][1])
     app.config["WTF_CSRF_SECRET_KEY"] = served.key
+
+
+def remember_sessions(app: APIFlask) -> Callable[[str], None]:
+    """Remember sessions for some seconds from now on; returns what is to be told of each that ends."""
+    memory: SessionMemory = app.extensions[_KEY_SESSIONS]
+    memory.lasts_s = REMEMBERED_S
+    return memory.forget
 
 
 def access() -> Access:
@@ -210,15 +262,29 @@ def _whose() -> Actor | None:
     token = request.cookies.get(cookie_name(), "")
     if not token:
         return None
+    found = _remembered().get(token) or _looked_up(token)
+    if found is None:
+        return None
+    _fill(str(found.actor.token), found.data)
+    return found.actor
+
+
+def _looked_up(token: str) -> _Session | None:
     with session() as db:
         row = store.sessions.find(db, token)
         if row is None:
             return None
-        _fill(row.token, row.data)
         person = row.person
         role: Role = person.role  # type: ignore[assignment]
-        confirmed = store.sessions.is_confirmed(row)
-        return Actor(person.name, role, person.id, row.token, confirmed)
+        who = Actor(person.name, role, person.id, row.token, store.sessions.is_confirmed(row))
+        found = _Session(who, dict(row.data))
+    _remembered().keep(token, found)
+    return found
+
+
+def _remembered() -> SessionMemory:
+    memory: SessionMemory = current_app.extensions[_KEY_SESSIONS]
+    return memory
 
 
 def _fill(token: str, data: dict[str, Any]) -> None:
@@ -253,6 +319,7 @@ def adopt(token: str, who: Actor) -> None:
 
 def adopt_confirmed(who: Actor) -> None:
     """Go on with this request as somebody who has just given the passphrase once more."""
+    _remembered().forget(str(who.token))
     g.actor = replace(who, confirmed=True)
 
 

@@ -16,6 +16,7 @@ from meanbead.api import (
     flow_tests,
     guard,
     health,
+    heavy,
     house_recipes,
     house_rules,
     jobs,
@@ -68,10 +69,16 @@ _NOUNS = (
 
 
 def create_app(
-    database: Database | None, engine: Engine | None = None, served: access.Access | None = None
+    database: Database | None,
+    engine: Engine | None = None,
+    served: access.Access | None = None,
+    *,
+    inside: heavy.Inside | None = None,
+    inside_secret: str | None = None,
 ) -> APIFlask:
     """The application on a database. Without one it can only describe itself (``app.spec``). ``served`` says how the
-    network reaches it; left out, it does not."""
+    network reaches it; left out, it does not. With ``inside`` heavy work is handed on to the engine's process, which is an
+    application with the ``inside_secret``."""
     app = APIFlask(
         "meanbead",
         title="Mean Bead",
@@ -88,8 +95,15 @@ def create_app(
     if database is not None:
         attach(app, Context(database, engine or Engine(), Queue(database)))
     problems.register(app)
-    guard.register(app)
-    access.register(app, served or access.Access())
+    guard.headers(app)
+    if inside_secret is None:
+        guard.register(app)
+        access.register(app, served or access.Access())
+    else:
+        access.prepare(app, access.Access())
+        heavy.only_from_inside(app, inside_secret)
+    if inside is not None:
+        heavy.hand_on(app, inside)
     for noun in _NOUNS:
         app.register_blueprint(noun.blueprint)
     app.register_blueprint(pages.blueprint)

@@ -4,21 +4,32 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from typing import Any
 
-from a2wsgi import WSGIMiddleware
 from a2wsgi.wsgi import Body, build_environ
 from apiflask import APIFlask
+from werkzeug.exceptions import HTTPException
 from werkzeug.test import run_wsgi_app
 
 from meanbead import store
 from meanbead.api.access import OVER_NETWORK
 from meanbead.api.changes import ALLOWED, ChangeFeed, Listener, TooManyListeners
+from meanbead.api.heavy import HEAVY
 from meanbead.store.database import Database
 
-THREADS = 16
+LIGHT, SLOW = 6, 32
+"""Threads for what is answered from memory and the database, and for what waits for the engine: however many wait there,
+pages, lists and edits have threads of their own. Few, for they take turns in one interpreter."""
+
+_WAITS = HEAVY | {
+    "estimates.figures",
+    "sign_in.sign_in",
+    "sign_in.confirm",
+    "machines.ask_console",
+    "flow_tests.over_console",
+}
 _STILL_HERE_S = 15.0
 """So often a page that listens hears that it is still heard, and its session is looked at again."""
 
@@ -31,18 +42,42 @@ class Application:
         self._database = database
         self._feed = feed
         self._marks: dict[str, Any] = {OVER_NETWORK: True} if over_network else {}
-        self._threads = WSGIMiddleware(self._wsgi, workers=THREADS)
+        self._light = ThreadPoolExecutor(LIGHT, "light")
+        self._slow = ThreadPoolExecutor(SLOW, "slow")
+        self._routes = flask.url_map.bind("")
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         """One request."""
-        if scope["type"] == "http" and scope["path"] == "/api/changes" and scope["method"] == "GET":
+        if scope["type"] != "http":
+            return
+        if scope["path"] == "/api/changes" and scope["method"] == "GET":
             await self._changes(scope, receive, send)
-        else:
-            await self._threads(scope, receive, send)
+            return
+        loop = asyncio.get_running_loop()
+        environ: Any = build_environ(scope, Body(loop, receive)) | self._marks
+        threads = self._slow if self._waits(scope) else self._light
+        # The answer comes in one piece: handing it over bit by bit would have two threads take turns for each.
+        status, headers, body = await loop.run_in_executor(threads, self._answer, environ)
+        await send({"type": "http.response.start", "status": status, "headers": headers})
+        await send({"type": "http.response.body", "body": body})
 
-    def _wsgi(self, environ: Any, start_response: Any) -> Iterable[bytes]:
-        environ.update(self._marks)
-        return self._flask(environ, start_response)
+    def _waits(self, scope: Any) -> bool:
+        try:
+            endpoint, _ = self._routes.match(scope["path"], scope["method"])
+        except HTTPException:
+            return False
+        return endpoint in _WAITS
+
+    def _answer(self, environ: Any) -> tuple[int, list[tuple[bytes, bytes]], bytes]:
+        told, status, headers = run_wsgi_app(self._flask, environ)
+        try:
+            body = b"".join(told)
+        finally:
+            close = getattr(told, "close", None)
+            if close is not None:
+                close()
+        sent = [(name.lower().encode("latin1"), value.encode("latin1")) for name, value in headers]
+        return int(status.split()[0]), sent, body
 
     async def _changes(self, scope: Any, receive: Any, send: Any) -> None:
         allowed: list[str] = []
@@ -50,15 +85,14 @@ class Application:
             build_environ(scope, Body(asyncio.get_running_loop(), receive)) | self._marks | {ALLOWED: allowed}
         )
         # Whether this may be asked for is decided where it is decided for every request.
-        told, status, headers = await asyncio.to_thread(run_wsgi_app, self._flask, environ, True)
+        status, headers, body = await asyncio.to_thread(self._answer, environ)
         if not allowed:
-            sent = [(name.lower().encode(), value.encode("latin1")) for name, value in headers]
-            await send({"type": "http.response.start", "status": int(status.split()[0]), "headers": sent})
-            await send({"type": "http.response.body", "body": b"".join(told)})
+            await send({"type": "http.response.start", "status": status, "headers": headers})
+            await send({"type": "http.response.body", "body": body})
             return
-        kept = ("content-security-policy", "x-content-type-options", "referrer-policy", "strict-transport-security")
+        kept = (b"content-security-policy", b"x-content-type-options", b"referrer-policy", b"strict-transport-security")
         sent = [(b"content-type", b"text/event-stream"), (b"cache-control", b"no-store"), (b"x-accel-buffering", b"no")]
-        sent += [(name.lower().encode(), value.encode("latin1")) for name, value in headers if name.lower() in kept]
+        sent += [(name, value) for name, value in headers if name in kept]
         try:
             async with self._feed.listener(allowed[0]) as listener:
                 await send({"type": "http.response.start", "status": 200, "headers": sent})

@@ -11,7 +11,7 @@ import asyncio
 import json
 import logging
 import threading
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass, field
 
@@ -68,9 +68,11 @@ class TooManyListeners(RuntimeError):
 
 
 class ChangeFeed:
-    """Hears the database's notifications on one connection of its own, and hands them on."""
+    """Hears the database's notifications on one connection of its own, and hands them on; ``ended`` is told the digest of each
+    session that ends."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, ended: Callable[[str], None] = lambda token: None) -> None:
+        self._told_ended = ended
         self._url = plain_url(database.url)
         self._listeners: set[Listener] = set()
         self._lock = threading.Lock()
@@ -135,6 +137,7 @@ class ChangeFeed:
                     listener.loop.call_soon_threadsafe(listener.hear, change)
 
     def _end(self, token: str) -> None:
+        self._told_ended(token)
         with self._lock:
             for listener in self._listeners:
                 if listener.token == token:

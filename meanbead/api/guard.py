@@ -27,7 +27,7 @@ _POLICY = "; ".join(
 
 
 def register(app: APIFlask) -> None:
-    """Refuse foreign hosts and origins; set the security headers."""
+    """Refuse foreign hosts and origins."""
 
     @app.before_request
     def by_our_names() -> None:
@@ -65,8 +65,12 @@ def register(app: APIFlask) -> None:
         if any(isinstance(value, int) and value > limits.ROW_ID for value in (request.view_args or {}).values()):
             abort(404, "There is nothing of that number.")
 
+
+def headers(app: APIFlask) -> None:
+    """Set the security headers."""
+
     @app.after_request
-    def headers(response: Response) -> Response:
+    def with_headers(response: Response) -> Response:
         response.headers.setdefault("Content-Security-Policy", _POLICY)
         response.headers.setdefault("X-Content-Type-Options", "nosniff")
         response.headers.setdefault("Referrer-Policy", "no-referrer")
