@@ -21,7 +21,7 @@ __all__ = ["EngineProcess", "main"]
 
 _LOG = logging.getLogger(__name__)
 NICE = 5
-_START_S = 60.0
+_START_S = 240.0
 _REST_S = 1.0
 
 

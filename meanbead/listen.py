@@ -104,6 +104,7 @@ class Server:
     def stop(self) -> None:
         """End, letting requests that are under way finish for a moment."""
         self._server.should_exit = True
-        self._thread.join(timeout=PATIENCE_S)
+        if self._thread.ident is not None:
+            self._thread.join(timeout=PATIENCE_S)
         for one in self._sockets:
             one.close()

@@ -155,6 +155,7 @@ def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Runni
         threading.Thread(target=_forget, args=(database, stopping), daemon=True),
     ]
     try:
+        print("Starting the engine ...", flush=True)
         feed.start()
         engine.start()
         server.start()

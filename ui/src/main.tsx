@@ -9,7 +9,8 @@ import { router } from "./routes";
 applyStoredTheme();
 
 const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: true } },
+  // Asked for without a connection, too: what was last seen is kept beside the page.
+  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: true, networkMode: "always" }, mutations: { networkMode: "always" } },
 });
 const root = document.getElementById("root");
 if (root === null) throw new Error("the page has no root element");

@@ -7,7 +7,7 @@ const change = (table: string, id: number, version: number, of: number | null = 
 
 function workshop() {
   const queries = new QueryClient();
-  queries.setQueryData(keys.parts, [{ id: 1, version: 3 }]);
+  queries.setQueryData([...keys.parts, "list", ""], { pages: [{ parts: [{ id: 1, version: 3 }] }], pageParams: [0] });
   queries.setQueryData(keys.part(1), { id: 1, version: 3 });
   queries.setQueryData(keys.columns(1), [{ id: 7, version: 5 }]);
   queries.setQueryData(keys.shelf, { machines: [{ id: 2, version: 4 }], nozzles: [], materials: [], spools: [], purposes: [] });

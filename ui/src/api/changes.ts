@@ -1,4 +1,4 @@
-import type { QueryClient, QueryKey } from "@tanstack/react-query";
+import type { InfiniteData, QueryClient, QueryKey } from "@tanstack/react-query";
 import type { Part, RecipeColumn, Shelf } from "./client";
 import { keys } from "./queries";
 
@@ -29,7 +29,7 @@ export function staleAfter(changes: readonly Change[], queries: QueryClient): St
     const of = Number(change.of);
     if (change.table === "*") stale.everything = true;
     else if (change.table === "parts") {
-      const listed = queries.getQueryData<Part[]>(keys.parts)?.find((one) => one.id === change.id);
+      const listed = listedParts(queries).find((one) => one.id === change.id);
       const opened = queries.getQueryData<Part>(keys.part(change.id));
       if (opened !== undefined && newer(opened)) {
         add(keys.part(change.id));
@@ -58,4 +58,10 @@ export function staleAfter(changes: readonly Change[], queries: QueryClient): St
   }
   stale.queries = [...known.values()];
   return stale;
+}
+
+/** Parts that some list shows, whatever it was searched for. */
+function listedParts(queries: QueryClient): Part[] {
+  const lists = queries.getQueriesData<InfiniteData<{ parts: Part[] }>>({ queryKey: keys.parts });
+  return lists.flatMap(([, list]) => (list !== undefined && "pages" in list ? list.pages.flatMap((page) => page.parts) : []));
 }

@@ -1,5 +1,5 @@
 import names from "./names.json";
-import { keepPreviousData, queryOptions, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useInfiniteQuery, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { api, take, type Estimate, type Measures, type Part, type Recipe, type RecipeColumn } from "./client";
 
 export const keys = {
@@ -15,11 +15,25 @@ export const keys = {
   insight: (partId: number, digest: string) => ["insight", partId, digest] as const,
 };
 
-export function useParts() {
-  return useQuery({
-    queryKey: keys.parts,
-    queryFn: async () => take(await api.GET("/api/parts")).parts,
+/** Parts, the newest first, as many as were asked for so far; of a name if one is searched. */
+export function useParts(search = "") {
+  return useInfiniteQuery({
+    queryKey: [...keys.parts, "list", search],
+    queryFn: async ({ pageParam }) =>
+      take(await api.GET("/api/parts", { params: { query: { ...(pageParam === 0 ? {} : { before: pageParam }), ...(search === "" ? {} : { search }) } } })),
+    initialPageParam: 0,
+    getNextPageParam: (page) => (page.more ? page.parts[page.parts.length - 1]?.id : undefined),
+    placeholderData: keepPreviousData,
     // The bench may have computed new figures for the list meanwhile.
+    refetchOnMount: "always",
+  });
+}
+
+/** The names of all parts, the newest first. */
+export function usePartNames() {
+  return useQuery({
+    queryKey: [...keys.parts, "names"],
+    queryFn: async () => take(await api.GET("/api/parts/names")).parts,
     refetchOnMount: "always",
   });
 }

@@ -1,11 +1,17 @@
-import { onlineManager } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
 /** Says that nothing answers, so that nobody takes what was last seen for what is. */
 export function Connection() {
   const online = useSyncExternalStore(
-    (told) => onlineManager.subscribe(told),
-    () => onlineManager.isOnline(),
+    (told) => {
+      window.addEventListener("online", told);
+      window.addEventListener("offline", told);
+      return () => {
+        window.removeEventListener("online", told);
+        window.removeEventListener("offline", told);
+      };
+    },
+    () => navigator.onLine,
   );
   if (online) return null;
   return (

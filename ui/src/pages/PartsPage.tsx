@@ -1,13 +1,30 @@
-import { useEffect, useRef, useState, type DragEvent } from "react";
+import { useCallback, useDeferredValue, useEffect, useRef, useState, type DragEvent } from "react";
 import { useParts } from "../api/queries";
 import { PartCard } from "../features/parts/PartCard";
 import { UploadList } from "../features/uploads/UploadList";
 import { useUploads } from "../features/uploads/useUploads";
 
+/** From so many parts on, one may search. */
+const SEARCHED_FROM = 12;
+
 /** What there is to print, and the place where new parts arrive. */
 export function PartsPage() {
-  const parts = useParts();
+  const [search, setSearch] = useState("");
+  const parts = useParts(useDeferredValue(search.trim()));
+  const shown = parts.data?.pages.flatMap((page) => page.parts);
+  const total = parts.data?.pages[0]?.total ?? 0;
   const uploads = useUploads();
+  const { fetchNextPage } = parts;
+  // Whoever scrolls to the end gets more without asking.
+  const more = useCallback(
+    (button: HTMLButtonElement | null) => {
+      if (button === null) return;
+      const watch = new IntersectionObserver(([seen]) => seen?.isIntersecting && void fetchNextPage(), { rootMargin: "400px" });
+      watch.observe(button);
+      return () => watch.disconnect();
+    },
+    [fetchNextPage],
+  );
   const picker = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
 
@@ -67,7 +84,22 @@ export function PartsPage() {
       )}
 
       {parts.isError && <p className="mt-8 text-error">{parts.error.message}</p>}
-      {parts.data?.length === 0 && uploads.list.length === 0 && (
+      {(search !== "" || total > SEARCHED_FROM) && (
+        <label className="mt-4 flex items-center gap-3 text-sm">
+          <span className="sr-only">Find a part</span>
+          <input
+            type="search"
+            className="input input-sm w-64 border-rule"
+            placeholder="Find a part by its name"
+            value={search}
+            onChange={(event) => setSearch(event.target.value)}
+          />
+          <span className="text-quiet" role="status">
+            {total} {total === 1 ? "part" : "parts"}
+          </span>
+        </label>
+      )}
+      {shown?.length === 0 && search === "" && uploads.list.length === 0 && (
         <div className="mt-10 max-w-xl rounded-box border border-dashed border-rule p-6">
           <h2 className="font-serif text-xl">No parts yet</h2>
           <p className="mt-1">
@@ -77,12 +109,19 @@ export function PartsPage() {
         </div>
       )}
       <ul className="mt-5 grid gap-4 [grid-template-columns:repeat(auto-fill,minmax(min(100%,270px),1fr))]">
-        {parts.data?.map((part) => (
+        {shown?.map((part) => (
           <li key={part.id}>
             <PartCard part={part} />
           </li>
         ))}
       </ul>
+      {parts.hasNextPage && (
+        <p className="mt-5 text-center">
+          <button ref={more} type="button" className="btn btn-outline btn-sm font-normal" disabled={parts.isFetchingNextPage} onClick={() => void parts.fetchNextPage()}>
+            Older parts
+          </button>
+        </p>
+      )}
     </section>
   );
 }

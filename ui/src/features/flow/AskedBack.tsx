@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Shelf } from "../../api/client";
 import { useJob } from "../../api/jobs";
-import { useColumns, useParts } from "../../api/queries";
+import { useColumns, usePartNames } from "../../api/queries";
 import { JobBar } from "../../components/JobBar";
 import { fixed, formatDurationDifference, formatGrams, parseNumber, plain } from "../../lib/format";
 
@@ -22,7 +22,7 @@ export function AskedBack({ shelf }: { shelf: Shelf }) {
 }
 
 function Heat() {
-  const parts = useParts();
+  const parts = usePartNames();
   const [partId, setPart] = useState<number | null>(null);
   const [recipeId, setRecipe] = useState<number | null>(null);
   const part = partId ?? parts.data?.[0]?.id ?? 0;

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api, take, type Machine } from "../../api/client";
-import { keys, useParts } from "../../api/queries";
+import { keys, usePartNames } from "../../api/queries";
 import { useHistory } from "../../components/history";
 import { useToast } from "../../components/Toasts";
 import { lastPartId } from "../../lib/lastPart";
@@ -14,7 +14,7 @@ export interface ColumnOfHeight {
 
 /** Makes columns of a layer height on the part that was looked at last, or the newest; null where there is none. */
 export function useColumnOfHeight(machine: Machine): ColumnOfHeight | null {
-  const parts = useParts();
+  const parts = usePartNames();
   const queries = useQueryClient();
   const history = useHistory();
   const toast = useToast();
