@@ -538,10 +538,11 @@ def _worker(arguments: argparse.Namespace) -> None:
 def _people(arguments: argparse.Namespace) -> None:
     from meanbead import people_cli
     from meanbead.store.cluster import ClusterError
+    from meanbead.store.database import NewerData
 
     try:
         people_cli.run(arguments)
-    except ClusterError as problem:
+    except (ClusterError, NewerData) as problem:
         raise MeanBeadError(str(problem)) from None
 
 

@@ -33,7 +33,7 @@ from meanbead.network.secrets import cookie_key
 from meanbead.reach import USUAL_PORT as USUAL_NETWORK_PORT
 from meanbead.reach import Network, ReachError, Wish
 from meanbead.store import cluster
-from meanbead.store.database import Database
+from meanbead.store.database import Database, NewerData
 
 USUAL_PORT = 8420
 KEEP_S = 1.0
@@ -61,7 +61,7 @@ def main(argv: list[str] | None = None) -> int:
 def _start(data: Path, arguments: argparse.Namespace) -> int:
     try:
         return _serve(data, arguments)
-    except (cluster.ClusterError, CertificateError, ReachError, OSError) as problem:
+    except (cluster.ClusterError, NewerData, CertificateError, ReachError, OSError) as problem:
         print(f"start: {problem}", file=sys.stderr)
         return 1
 

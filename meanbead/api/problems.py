@@ -10,6 +10,7 @@ from typing import Any
 from apiflask import APIFlask
 from apiflask.exceptions import HTTPError
 from flask import Response, json
+from psycopg.errors import DiskFull
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
@@ -154,6 +155,10 @@ def register(app: APIFlask) -> None:
 
     @app.errorhandler(OperationalError)
     def from_database(error: OperationalError) -> Response:
+        if isinstance(error.orig, DiskFull):
+            _LOG.warning("the disk is full")
+            told = "The disk that holds the workshop is full; nothing was changed. Make room on it, then do it again."
+            return answer(_plain(507, told))
         _LOG.warning("the database did not answer", exc_info=error)
         return answer(_plain(503, "The database does not answer just now; nothing was changed. Try again in a moment."))
 
@@ -217,4 +222,5 @@ HTTP_TITLES = {
     429: "Too many tries.",
     500: "Internal error.",
     503: "Not just now.",
+    507: "No room.",
 }

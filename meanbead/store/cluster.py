@@ -114,10 +114,10 @@ def revive(running: Running) -> bool:
 def stop(folder: Path) -> None:
     """Stop a cluster; one that does not run is left alone."""
     if (folder / "postmaster.pid").exists():
-        _run([_binary("pg_ctl"), "stop", "-D", str(folder), "-m", "fast", "-w"], check=False)
+        _run([binary("pg_ctl"), "stop", "-D", str(folder), "-m", "fast", "-w"], check=False)
 
 
-def _binary(name: str) -> str:
+def binary(name: str) -> str:
     """A program of the newest PostgreSQL that Debian's packages installed."""
     found = sorted(
         Path("/usr/lib/postgresql").glob(f"*/bin/{name}"), key=lambda path: float(path.parts[4]), reverse=True
@@ -165,14 +165,14 @@ def _create(folder: Path) -> None:
             os.chown(path, account.pw_uid, account.pw_gid)
     options = ["--auth=scram-sha-256", f"--pwfile={secret}", "--encoding=UTF8", "--locale=C.UTF-8"]
     try:
-        _run([_binary("initdb"), "-D", str(folder), "-U", _ROLE, *options])
+        _run([binary("initdb"), "-D", str(folder), "-U", _ROLE, *options])
     except ClusterError:
         shutil.rmtree(folder, ignore_errors=True)
         raise
 
 
 def _running_port(folder: Path) -> int | None:
-    if _run([_binary("pg_ctl"), "status", "-D", str(folder)], check=False).returncode != 0:
+    if _run([binary("pg_ctl"), "status", "-D", str(folder)], check=False).returncode != 0:
         return None
     return int((folder / "postmaster.pid").read_text().splitlines()[3])
 
@@ -182,7 +182,7 @@ def _launch(folder: Path, port: int, durable: bool) -> None:
     if not durable:
         settings += ["-c fsync=off", "-c synchronous_commit=off", "-c full_page_writes=off"]
     log = folder / "server.log"
-    command = [_binary("pg_ctl"), "start", "-D", str(folder), "-w", "-l", str(log), "-o", " ".join(settings)]
+    command = [binary("pg_ctl"), "start", "-D", str(folder), "-w", "-l", str(log), "-o", " ".join(settings)]
     result = subprocess.run(
         _as_service(command),
         stdout=subprocess.DEVNULL,
