@@ -9,10 +9,13 @@ from __future__ import annotations
 import json
 import logging
 import os
+import resource
 import secrets
 import subprocess
 import sys
 import threading
+from contextlib import suppress
+from pathlib import Path
 
 from meanbead.listen import Server, bound, port_of
 from meanbead.store.database import Database
@@ -21,6 +24,7 @@ __all__ = ["EngineProcess", "main"]
 
 _LOG = logging.getLogger(__name__)
 NICE = 5
+_MEMORY_SHARE = 0.85
 _START_S = 240.0
 _REST_S = 1.0
 
@@ -99,6 +103,15 @@ class EngineProcess:
             self._stopping.wait(_REST_S)
 
 
+def _go_first() -> None:
+    """Where memory runs out, as under a file that was made to harm, this process ends, and neither the pages' nor the
+    database's: it gets errors beyond most of the machine's memory, and is the first that the system takes."""
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    resource.setrlimit(resource.RLIMIT_AS, (int(_MEMORY_SHARE * memory), resource.RLIM_INFINITY))
+    with suppress(OSError):
+        Path("/proc/self/oom_score_adj").write_text("500")
+
+
 def main() -> None:
     """The process itself."""
     from meanbead.api import create_app
@@ -111,6 +124,7 @@ def main() -> None:
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s engine %(name)s %(levelname)s %(message)s")
     told = json.loads(sys.stdin.readline())
     os.nice(NICE)
+    _go_first()
     database, engine = Database(told["database"]), Engine()
     worker = WorkerThread(database, engine)
     door = bound("127.0.0.1", 0)

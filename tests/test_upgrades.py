@@ -29,7 +29,7 @@ def opened(file: Path) -> Database:
         connection.execute(text("drop schema public cascade"))
         connection.execute(text("create schema public"))
     with psycopg.connect(plain_url(database.url)) as raw:
-        raw.execute(gzip.decompress(file.read_bytes()).decode())  # type: ignore[arg-type]  # of our own making
+        raw.execute(gzip.decompress(file.read_bytes()).decode())  # of our own making
     database.close()
     return Database(running_cluster().url.rsplit("/", 1)[0] + f"/{name}")
 

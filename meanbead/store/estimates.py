@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session
 
 from meanbead.core.model import Estimate
@@ -53,7 +53,7 @@ def latest_figures(session: Session, recipe_ids: Sequence[int]) -> dict[int, Fig
     asked = (
         select(EstimateRow.recipe_id, *_FIGURES)
         .where(EstimateRow.recipe_id.in_(recipe_ids))
-        .distinct(EstimateRow.recipe_id)
+        .ext(distinct_on(EstimateRow.recipe_id))
         .order_by(EstimateRow.recipe_id, EstimateRow.created_at.desc())
     )
     return {

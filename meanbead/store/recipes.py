@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import func, select, update
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, joinedload, lazyload, object_session
 
 from meanbead.core.gcode.routine import with_routines
@@ -188,7 +189,7 @@ def chosen_columns(session: Session, parts: Sequence[Part]) -> dict[int, RecipeR
     rows = session.scalars(
         select(RecipeRow)
         .where(RecipeRow.part_id.in_([part.id for part in parts]), RecipeRow.deleted_at.is_(None))
-        .distinct(RecipeRow.part_id)
+        .ext(distinct_on(RecipeRow.part_id))
         .order_by(
             RecipeRow.part_id,
             RecipeRow.id.in_(chosen).desc() if chosen else RecipeRow.part_id,

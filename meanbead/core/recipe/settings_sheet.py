@@ -12,7 +12,7 @@ from meanbead.core.recipe.choices import Choice, choices, value_at
 from meanbead.core.recipe.reasons import Decider, decided_by, why
 from meanbead.core.recipe.resolve import USUAL, resolve
 
-__all__ = ["ONLY_WITH", "Setting", "as_csv", "settings_sheet"]
+__all__ = ["ONLY_WITH", "Setting", "as_csv", "harmless", "settings_sheet"]
 
 ONLY_WITH = {
     "variable_height": ("variable_height.kind", "by_slope"),
@@ -102,10 +102,21 @@ def as_csv(rows: list[Setting]) -> str:
     writer = csv.writer(buffer)
     writer.writerow(["group", "setting", "value", "unit", "chosen", "key", "why"])
     for row in rows:
-        writer.writerow(
-            [row.group, row.label, row.shown, row.unit, "chosen" if row.chosen else "default", row.key, row.why]
-        )
+        cells = [row.group, row.label, row.shown, row.unit, "chosen" if row.chosen else "default", row.key, row.why]
+        writer.writerow([harmless(cell) for cell in cells])
     return buffer.getvalue()
+
+
+def harmless(cell: str) -> str:
+    """A cell that no spreadsheet takes for a formula: names that people give stand in some, and ``=`` at the start of one
+    would be computed (OWASP, CSV injection). Numbers with a sign stay numbers."""
+    if cell[:1] not in tuple("=+-@\t\r"):
+        return cell
+    try:
+        float(cell)
+    except ValueError:
+        return f"'{cell}"
+    return cell
 
 
 def _plays_a_part(key: str, plan: Recipe) -> bool:

@@ -17,7 +17,7 @@ from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.defaults import DEFAULTS
 from meanbead.core.recipe.resolve import resolve
-from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
+from meanbead.core.recipe.settings_sheet import as_csv, harmless, settings_sheet
 
 
 def leaves(model: type[BaseModel], path: str = "") -> set[str]:
@@ -219,6 +219,14 @@ class SettingsSheet(unittest.TestCase):
         self.assertEqual(len(lines), len(sheet))
         walls = next(line for line in lines if line["key"] == "walls")
         self.assertEqual((walls["value"], walls["unit"], walls["chosen"]), ("5", "lines", "chosen"))
+
+
+class Csv(unittest.TestCase):
+    def test_no_cell_is_a_formula_and_numbers_stay_numbers(self) -> None:
+        for cell in ("=1+1", "+cmd|' /C calc'!A0", "-2+3", "@SUM(A1)", "\t=1", "\r=1"):
+            self.assertEqual(harmless(cell), f"'{cell}")
+        for cell in ("-0.2", "+3", "", "0.2", "plain = text"):
+            self.assertEqual(harmless(cell), cell)
 
 
 if __name__ == "__main__":
