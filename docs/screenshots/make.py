@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
+import tempfile
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
@@ -11,9 +12,16 @@ sys.path.insert(0, str(HERE.parents[1]))
 
 from playwright.sync_api import Page  # noqa: E402
 
+from meanbead.api import create_app  # noqa: E402
+from meanbead.api.access import Access  # noqa: E402
+from meanbead.api.asgi import Application  # noqa: E402
+from meanbead.api.changes import ChangeFeed  # noqa: E402
 from meanbead.core.estimate import Engine  # noqa: E402
 from meanbead.demo.workshop import estimate_first_columns  # noqa: E402
-from tests.support.server import live_server  # noqa: E402
+from meanbead.listen import Server, bound, port_of  # noqa: E402
+from meanbead.network.certificates import own_certificate  # noqa: E402
+from tests.support.people import PASSPHRASE, add_people  # noqa: E402
+from tests.support.server import live_server, new_database  # noqa: E402
 from tests.ui.browser import browser  # noqa: E402
 
 
@@ -39,13 +47,6 @@ def layers(page: Page) -> None:
     page.wait_for_timeout(4000)
 
 
-def house(page: Page) -> None:
-    """Two recipes that have proved themselves."""
-    page.get_by_role("link", name="Recipes").click()
-    page.get_by_role("heading", name="Fine domes", exact=True).wait_for()
-    page.wait_for_timeout(500)
-
-
 def levers(page: Page) -> None:
     """What to change next, and what stands out."""
     page.get_by_role("button", name="Try every change").click()
@@ -61,14 +62,6 @@ def tradeoff(page: Page) -> None:
     page.get_by_role("progressbar").wait_for(timeout=30_000)
     page.get_by_role("progressbar").wait_for(state="detached", timeout=180_000)
     page.wait_for_timeout(1500)
-
-
-def wizard(page: Page) -> None:
-    """A machine by five answers."""
-    page.get_by_role("button", name="Add a machine").click()
-    page.get_by_role("dialog").get_by_label("Name").fill("Swift")
-    page.get_by_role("dialog").get_by_label("a long melt zone").check()
-    page.wait_for_timeout(300)
 
 
 def house_rules(page: Page) -> None:
@@ -107,35 +100,81 @@ VIEWS = {
     "test-pieces": pieces,
     "ready": ready,
     "layers": layers,
-    "house": house,
     "house-rules": house_rules,
-    "shelf-wizard": wizard,
     "levers": levers,
     "tradeoff": tradeoff,
 }
 
 
+PEOPLE = ("sign-in", "people", "devices", "network")
+
+
+def people(wanted: set[str]) -> None:
+    """Accounts and the network of a made-up workshop."""
+    database = new_database("pictures_people", samples=True)
+    add_people(database, Ida="owner", Bo="member", Gus="guest")
+    names, addresses = ["workshop", "workshop.local"], ["192.168.7.20"]
+    certificate = own_certificate(Path(tempfile.mkdtemp()), names, addresses)
+    urls = tuple(f"https://{host}:8443" for host in (*addresses, *names))
+    app = create_app(database, Engine(), Access(urls=urls, key="of pictures", certificate=certificate))
+    door, feed = bound("127.0.0.1", 0), ChangeFeed(database)
+    server = Server(Application(app, database, feed), [door])
+    server.start()
+    address = f"http://127.0.0.1:{port_of(door)}"
+
+    def signed_in(name: str, *, width: int = 1280, agent: str | None = None) -> Page:
+        page = browser().new_page(viewport={"width": width, "height": 800}, user_agent=agent)
+        page.goto(address)
+        page.get_by_label("Name", exact=True).fill(name)
+        page.get_by_label("Passphrase", exact=True).fill(PASSPHRASE)
+        if agent is not None:
+            page.get_by_label("Remember this device").check()
+        if width == 390 and "sign-in" in wanted:
+            page.screenshot(path=HERE / "sign-in.png")
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_label(f"Account of {name}").wait_for()
+        return page
+
+    phone = "Mozilla/5.0 (Linux; Android 15) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140 Mobile Safari/537.36"
+    signed_in("Gus")
+    signed_in("Ida", width=390, agent=phone)
+    desk = signed_in("Ida")
+    for name, path in (("people", "/people"), ("devices", "/account"), ("network", "/network")):
+        desk.goto(address + path)
+        desk.wait_for_timeout(800)
+        if name == "people":
+            desk.get_by_role("button", name="Make a link").click()
+            desk.get_by_alt_text("The link as a QR code").wait_for()
+            desk.wait_for_timeout(500)
+        if name in wanted:
+            desk.screenshot(path=HERE / f"{name}.png")
+            print(f"{name}.png")
+    desk.close()
+    server.stop()
+    database.close()
+
+
 def main() -> None:
     """Take every picture, or those that are named."""
     wanted = set(sys.argv[1:])
+    if not wanted or wanted & set(PEOPLE):
+        people(wanted or set(PEOPLE))
+        if wanted and wanted <= set(PEOPLE):
+            return
     server = live_server()
     estimate_first_columns(server.database, Engine())
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
         ("bench", "Herb trough", (1280, 800), False),
         ("shelf-machines", "/shelf?kind=machines", (1280, 800), False),
-        ("shelf-wizard", "/shelf?kind=machines", (1280, 800), False),
         ("shelf-materials", "/shelf?kind=materials&row=2", (1280, 800), False),
-        ("bench-lamp", "Tool box", (1280, 800), True),
         ("bench-phone", "Domed knob", (390, 844), False),
         ("ledger", "Herb trough", (1280, 800), False),
         ("ready", "Domed knob", (1280, 800), False),
         ("layers", "Snow owl", (1280, 800), False),
-        ("house", "Herb trough", (1280, 800), False),
         ("levers", "Herb trough", (1280, 800), False),
         ("tradeoff", "Shelf bracket", (1280, 900), False),
         ("house-rules", "/house-rules", (1280, 800), False),
-        ("flow-plan", "/flow", (1280, 800), False),
         ("flow-curve", "/flow/2", (1280, 800), False),
         ("flow-compare", "/flow/compare?first=1&second=2", (1280, 800), False),
         ("flow-phone", "/flow", (390, 844), False),

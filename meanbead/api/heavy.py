@@ -17,6 +17,7 @@ from werkzeug.datastructures import Headers
 
 from meanbead.api.access import Actor, actor
 from meanbead.api.problems import Refused
+from meanbead.core.runtime import limits
 
 __all__ = ["HEAVY", "Inside", "hand_on", "only_from_inside"]
 
@@ -71,7 +72,10 @@ def hand_on(app: APIFlask, inside: Inside) -> None:
         headers = {name: request.headers[name] for name in _HANDED_ON if name in request.headers}
         headers[_SECRET] = inside.secret
         headers[_ACTOR] = json.dumps(asdict(actor() or Actor("", "guest")))
-        body = None if request.method in ("GET", "HEAD") else iter(lambda: request.stream.read(1 << 16), b"")
+        if request.endpoint == "recipes.add_gcode":
+            request.max_content_length = limits.GCODE_FILE_BYTES + limits.FORM_BYTES
+        stream = request.stream  # refused here where it is too large, before any of it is handed on
+        body = None if request.method in ("GET", "HEAD") else iter(lambda: stream.read(1 << 16), b"")
         try:
             answer = inside.client.request(
                 request.method, f"{address}{request.full_path}", headers=headers, content=body
