@@ -1,0 +1,27 @@
+"""A short form of ``python -m benchmarks.load``: several people at once, some of them computing, and nothing goes wrong.
+
+How quick it is stands in docs/performance.md; times are no test.
+"""
+
+import asyncio
+import unittest
+
+import httpx
+
+from benchmarks.load import PASSPHRASE, READS, crowd, served
+
+
+class Load(unittest.TestCase):
+    def test_nobody_gets_an_error_and_edits_go_through_while_others_compute(self) -> None:
+        with served(14) as (address, _):
+            httpx.post(
+                f"{address}/api/owner", json={"name": "Ida", "passphrase": PASSPHRASE}, timeout=60
+            ).raise_for_status()
+            seen = asyncio.run(crowd(address, people=10, computing=2, seconds=8))
+        self.assertEqual(seen.errors, [])
+        for kind in (*READS, "edit", "first answer", "whole answer"):
+            self.assertGreater(len(seen.times_s[kind]), 0, kind)
+
+
+if __name__ == "__main__":
+    unittest.main()
