@@ -150,6 +150,7 @@ def people(wanted: set[str]) -> None:
             desk.screenshot(path=HERE / f"{name}.png")
             print(f"{name}.png")
     desk.close()
+    feed.stop()
     server.stop()
     database.close()
 

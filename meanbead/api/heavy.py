@@ -70,6 +70,7 @@ def hand_on(app: APIFlask, inside: Inside) -> None:
         if address is None:
             raise _away()
         headers = {name: request.headers[name] for name in _HANDED_ON if name in request.headers}
+        headers["Accept-Encoding"] = "identity"  # packed once, on the way out
         headers[_SECRET] = inside.secret
         headers[_ACTOR] = json.dumps(asdict(actor() or Actor("", "guest")))
         if request.endpoint == "recipes.add_gcode":

@@ -9,6 +9,7 @@ import {
   formatGramsDifference,
   formatMoney,
   formatMoneyDifference,
+  moment,
   parseNumber,
   percentDifference,
   plain,
@@ -69,5 +70,16 @@ describe("numbers", () => {
     expect(parseNumber("")).toBeNaN();
     expect(parseNumber("wide")).toBeNaN();
     expect(parseNumber("1e")).toBe(1);
+  });
+});
+
+describe("a moment", () => {
+  const now = new Date(2026, 10, 26, 15, 0);
+  it("says as much as is needed", () => {
+    expect(moment(new Date(2026, 10, 26, 14, 59, 30), now)).toBe("just now");
+    expect(moment(new Date(2026, 10, 26, 9, 5), now)).toMatch(/05/);
+    expect(moment(new Date(2026, 10, 26, 9, 5), now)).not.toMatch(/26/);
+    expect(moment(new Date(2026, 10, 20, 9, 5), now)).toMatch(/20.*05/);
+    expect(moment(new Date(2027, 11, 24, 9, 5), now)).toMatch(/24.*2027/);
   });
 });

@@ -90,13 +90,15 @@ export function parseNumber(text: string): number {
   return cleaned === "" ? Number.NaN : Number(cleaned);
 }
 
-/** A moment as one speaks of it: “just now”, “14:02”, or its day and hour. */
+/** A moment as one speaks of it: “just now”, “14:02”, its day and hour, or its day and year. */
 export function moment(at: string | Date, now: Date = new Date()): string {
   const when = new Date(at);
   if (Math.abs(now.getTime() - when.getTime()) < 60_000) return "just now";
   const sameDay = when.toDateString() === now.toDateString();
   const hour: Intl.DateTimeFormatOptions = { hour: "2-digit", minute: "2-digit" };
-  return new Intl.DateTimeFormat(locale, sameDay ? hour : { day: "numeric", month: "short", ...hour }).format(when);
+  const day: Intl.DateTimeFormatOptions = { day: "numeric", month: "short" };
+  const shown = sameDay ? hour : when.getFullYear() === now.getFullYear() ? { ...day, ...hour } : { ...day, year: "numeric" as const };
+  return new Intl.DateTimeFormat(locale, shown).format(when);
 }
 
 function localised(digits: string): string {

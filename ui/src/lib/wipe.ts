@@ -1,3 +1,8 @@
+/** Forget what was kept for reading without a connection. */
+export async function forgetSeen(): Promise<void> {
+  if ("caches" in window) await caches.delete("seen");
+}
+
 /** Forget what this browser keeps of the workshop, but for how light it is. */
 export async function wipe(): Promise<void> {
   const theme = localStorage.getItem("meanbead.theme");

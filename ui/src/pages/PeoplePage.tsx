@@ -92,11 +92,13 @@ function PersonRow({ person, me }: { person: Person; me: string }) {
           <option key={role}>{role}</option>
         ))}
       </select>
-      {person.devices > (person.name === me ? 1 : 0) && (
-        <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={`Sign out all devices of ${person.name}`} onClick={() => act(async () => take(await api.POST("/api/people/{person_id}/sign-out", at)))}>
-          {person.name === me ? "Sign out the others" : "Sign out"}
-        </button>
-      )}
+      <div className="w-36 text-right">
+        {person.devices > (person.name === me ? 1 : 0) && (
+          <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={`Sign out all devices of ${person.name}`} onClick={() => act(async () => take(await api.POST("/api/people/{person_id}/sign-out", at)))}>
+            {person.name === me ? "Sign out the others" : "Sign out"}
+          </button>
+        )}
+      </div>
       <button
         type="button"
         className="btn btn-ghost btn-xs font-normal"

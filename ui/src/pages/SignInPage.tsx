@@ -2,11 +2,14 @@ import { useEffect } from "react";
 import { api, take } from "../api/client";
 import { AccountForm } from "../features/people/AccountForm";
 import { Paper } from "../features/people/Paper";
+import { forgetSeen } from "../lib/wipe";
 
 /** Who is it? Shown in place of whatever page was asked for, which then opens. */
 export function SignInPage() {
   useEffect(() => {
     document.title = "Sign in · Mean Bead";
+    // A phone that was signed out from elsewhere keeps nothing of what it has seen.
+    void forgetSeen();
   }, []);
   return (
     <Paper title="Sign in">

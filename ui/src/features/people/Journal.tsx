@@ -34,10 +34,10 @@ export function Journal() {
             {lines.map((line) => (
               <tr key={line.id} className="border-t border-base-300 align-top">
                 <td className="whitespace-nowrap py-1 pr-4 tabular-nums">{moment(line.at)}</td>
-                <td className="pr-4">{line.who}</td>
-                <td className="pr-4">{line.what}</td>
-                <td className="pr-4 text-quiet">{line.about}</td>
-                <td className="whitespace-nowrap text-quiet">{line.address}</td>
+                <td className="py-1 pr-4">{line.who}</td>
+                <td className="py-1 pr-4">{line.what}</td>
+                <td className="py-1 pr-4 text-quiet">{line.about}</td>
+                <td className="whitespace-nowrap py-1 text-quiet">{line.address}</td>
               </tr>
             ))}
           </tbody>
