@@ -13,6 +13,7 @@ from flask import Response, json
 from psycopg.errors import DiskFull
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm.exc import StaleDataError
 from werkzeug.exceptions import HTTPException
 
 from meanbead.api.schema import Schema
@@ -153,6 +154,16 @@ def register(app: APIFlask) -> None:
             )
         )
 
+    @app.errorhandler(StaleDataError)
+    def from_same_moment(error: StaleDataError) -> Response:
+        _LOG.info("two changes of one row at the same moment", exc_info=error)
+        return answer(
+            _plain(
+                409,
+                "Somebody else changed this at the same moment; nothing of yours was stored. Make your change again.",
+            )
+        )
+
     @app.errorhandler(OperationalError)
     def from_database(error: OperationalError) -> Response:
         if isinstance(error.orig, DiskFull):
@@ -218,6 +229,7 @@ HTTP_TITLES = {
     403: "Not allowed.",
     404: "Not found.",
     405: "Not possible here.",
+    409: "Somebody else changed this in between.",
     413: "Too large.",
     429: "Too many tries.",
     500: "Internal error.",

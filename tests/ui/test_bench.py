@@ -7,7 +7,7 @@ from tests.ui.browser import UiCase
 
 
 class Editing(UiCase):
-    expected_errors = ("422", "409")
+    expected_errors = ("422", "409", "ERR_FAILED")
 
     def test_a_changed_cell_moves_the_minutes_and_outlives_a_reload(self) -> None:
         page = self.new_part()
@@ -103,7 +103,12 @@ class Editing(UiCase):
         )
         urllib.request.urlopen(request).close()
 
+    def hear_nothing(self) -> None:
+        """As on a page that was asleep: what others change is not told."""
+        self.page.route("**/api/changes", lambda route: route.abort())
+
     def test_a_change_of_the_same_cell_elsewhere_is_not_overwritten(self) -> None:
+        self.hear_nothing()
         page = self.new_part()
         self.change_elsewhere({"top_layers": 7})
         self.set_cell("Top layers in layers", "Everyday", "9")
@@ -111,7 +116,20 @@ class Editing(UiCase):
         page.keyboard.press("Escape")
         expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("7")
 
+    def test_a_change_that_arrives_while_one_types_is_told_at_the_cell(self) -> None:
+        page = self.new_part()
+        self.cell("Top layers in layers", "Everyday").click()
+        page.keyboard.press("Control+a")
+        page.keyboard.type("9")
+        self.change_elsewhere({"top_layers": 7, "walls": 5})
+        expect(self.cell("Walls in lines", "Everyday")).to_contain_text("5")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("it is 7 now. Enter keeps yours, Escape theirs.")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("9")
+
     def test_changes_of_two_cells_in_two_places_are_both_kept_and_said(self) -> None:
+        self.hear_nothing()
         page = self.new_part()
         self.change_elsewhere({"walls": 7})
         self.set_cell("Top layers in layers", "Everyday", "9")

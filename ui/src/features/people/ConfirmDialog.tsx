@@ -10,6 +10,7 @@ export function ConfirmDialog() {
   const queries = useQueryClient();
   const dialog = useRef<HTMLDialogElement>(null);
   const answer = useRef<(given: boolean) => void>(() => undefined);
+  const [asked, setAsked] = useState(false);
   const [passphrase, setPassphrase] = useState("");
   const [problem, setProblem] = useState("");
   useEffect(() => {
@@ -19,14 +20,17 @@ export function ConfirmDialog() {
           answer.current = resolve;
           setPassphrase("");
           setProblem("");
-          if (dialog.current?.open !== true) dialog.current?.showModal();
+          setAsked(true);
         }),
     });
     return () => keepGate({ confirm: () => Promise.resolve(false) });
   }, []);
+  useEffect(() => {
+    if (asked) dialog.current?.showModal();
+  }, [asked]);
   const close = (given: boolean) => {
     answer.current(given);
-    dialog.current?.close();
+    setAsked(false);
   };
   const send = async () => {
     try {
@@ -36,8 +40,9 @@ export function ConfirmDialog() {
       setProblem(error instanceof ProblemError ? (error.about("passphrase") ?? error.message) : "It could not be sent.");
     }
   };
+  if (!asked) return null;
   return (
-    <dialog ref={dialog} className="modal" aria-labelledby="confirm-title" onCancel={() => answer.current(false)}>
+    <dialog ref={dialog} className="modal" aria-labelledby="confirm-title" onCancel={() => close(false)}>
       <form
         className="modal-box max-w-sm rounded-box border border-rule"
         onSubmit={(event) => {

@@ -32,6 +32,8 @@ export function Cell(props: CellProps) {
   const own = useRef<HTMLElement | null>(null);
   const box = useRef<HTMLDivElement>(null);
   const done = useRef(false);
+  /** What stood in the cell when one began to type: somebody else may change it meanwhile. */
+  const began = useRef("");
   const message = useId();
   const editing = text !== null;
 
@@ -39,6 +41,7 @@ export function Cell(props: CellProps) {
   const begin = (start: string) => {
     if (!mayChange) return;
     done.current = false;
+    began.current = props.shown;
     setProblem(null);
     setText(start);
   };
@@ -55,6 +58,12 @@ export function Cell(props: CellProps) {
     if (value === (props.value ?? props.shown) || (props.open && value.trim() === props.shown)) {
       end();
       then();
+      return;
+    }
+    // A default that follows from one's own last edit is nobody else's.
+    if (!props.open && props.shown !== began.current) {
+      began.current = props.shown;
+      setProblem(`Somebody else changed this in between: it is ${props.shown || "empty"} now. Enter keeps yours, Escape theirs.`);
       return;
     }
     setBusy(true);
