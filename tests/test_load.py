@@ -8,7 +8,7 @@ import unittest
 
 import httpx
 
-from benchmarks.load import PASSPHRASE, READS, crowd, served
+from benchmarks.load import PASSPHRASE, crowd, served
 
 
 class Load(unittest.TestCase):
@@ -17,9 +17,9 @@ class Load(unittest.TestCase):
             httpx.post(
                 f"{address}/api/owner", json={"name": "Ida", "passphrase": PASSPHRASE}, timeout=60
             ).raise_for_status()
-            seen = asyncio.run(crowd(address, people=10, computing=2, seconds=8))
+            seen = asyncio.run(crowd(address, people=10, computing=2, seconds=15))
         self.assertEqual(seen.errors, [])
-        for kind in (*READS, "edit", "first answer", "whole answer"):
+        for kind in ("bench", "edit", "first answer"):
             self.assertGreater(len(seen.times_s[kind]), 0, kind)
 
 
