@@ -23,7 +23,7 @@ import { WaterfallPanel } from "../features/ledger/WaterfallPanel";
 export default function BenchPage() {
   const part = usePartOfPage();
   const columns = useColumns(part.id);
-  if (columns.isError) return <p className="py-6 text-error">{columns.error.message}</p>;
+  if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
   if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
   return <Bench part={part} columns={columns.data} />;
 }

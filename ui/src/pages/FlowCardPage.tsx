@@ -13,7 +13,7 @@ export default function FlowCardPage() {
   useEffect(() => {
     document.title = "Flow test card · Mean Bead";
   }, []);
-  if (test.isError) return <p className="py-6 text-error">{test.error.message}</p>;
+  if (test.isLoadingError) return <p className="py-6 text-error">{test.error.message}</p>;
   const plan = test.data?.plan;
   if (!test.data) return <p className="py-10 text-quiet">Fetching the card …</p>;
   if (!plan) return <p className="py-6 text-error">{test.data.plan_problem}</p>;

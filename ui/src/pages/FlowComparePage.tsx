@@ -18,7 +18,7 @@ export default function FlowComparePage() {
   useEffect(() => {
     document.title = "Two flow tests · Mean Bead";
   }, []);
-  if (told.isError) return <p className="py-6 text-error">{told.error.message}</p>;
+  if (told.isLoadingError) return <p className="py-6 text-error">{told.error.message}</p>;
   if (!told.data) return <p className="py-10 text-quiet">Comparing …</p>;
   const same = told.data.first.id === told.data.second.id;
   return (

@@ -53,7 +53,7 @@ export default function HouseRulesPage() {
     enabled: wanted !== null,
     staleTime: 10_000,
   });
-  if (house.isError) return <p className="py-6 text-error">{house.error.message}</p>;
+  if (house.isLoadingError) return <p className="py-6 text-error">{house.error.message}</p>;
   if (house.data === undefined || rules === undefined) return <p className="py-10 text-quiet">Fetching the rules …</p>;
   const { matters } = house.data;
   const shop = house.data.shop as Shop;

@@ -9,7 +9,7 @@ import { usePartOfPage } from "./PartLayout";
 export default function LayersPage() {
   const part = usePartOfPage();
   const columns = useColumns(part.id);
-  if (columns.isError) return <p className="py-6 text-error">{columns.error.message}</p>;
+  if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
   if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
   const usable = columns.data.filter((column) => column.problem == null);
   if (usable.length === 0) {

@@ -10,7 +10,7 @@ export default function NetworkPage() {
   useEffect(() => {
     document.title = "Network · Mean Bead";
   }, []);
-  if (network.isError) return <p className="py-10 text-error">{network.error.message}</p>;
+  if (network.isLoadingError) return <p className="py-10 text-error">{network.error.message}</p>;
   if (network.data === undefined || me === undefined) return <p className="py-10 text-quiet">One moment …</p>;
   return (
     <div className="max-w-5xl py-6">

@@ -24,7 +24,7 @@ export default function PeoplePage() {
   }, []);
   if (me?.alone) return <p className="py-10 text-quiet">Nobody has an account here: this machine opens straight in.</p>;
   if (me?.role !== "owner") return <p className="py-10 text-quiet">Owners look after people.</p>;
-  if (people.isError) return <p className="py-10 text-error">{people.error.message}</p>;
+  if (people.isLoadingError) return <p className="py-10 text-error">{people.error.message}</p>;
   if (people.data === undefined) return <p className="py-10 text-quiet">One moment …</p>;
   return (
     <div className="py-6">

@@ -53,7 +53,7 @@ export default function RecipeHistoryPage({ kind }: { kind: "column" | "house" }
   useEffect(() => {
     document.title = name ? `History: ${name} · Mean Bead` : "History · Mean Bead";
   }, [name]);
-  if (answer.isError) return <p className="py-8 text-error">{answer.error.message}</p>;
+  if (answer.isLoadingError) return <p className="py-8 text-error">{answer.error.message}</p>;
   if (answer.data === undefined) return <p className="py-10 text-quiet">Looking it up …</p>;
   const right = versions.find((one) => one.version === newer) ?? versions[0];
   const left = versions.find((one) => one.version === older) ?? versions[1];

@@ -20,7 +20,7 @@ export default function TestPiecesPage() {
   useEffect(() => {
     document.title = "Test pieces · Mean Bead";
   }, []);
-  if (pieces.isError) return <p className="py-6 text-error">{pieces.error.message}</p>;
+  if (pieces.isLoadingError) return <p className="py-6 text-error">{pieces.error.message}</p>;
   if (!pieces.data || !shelf.data) return <p className="py-10 text-quiet">Fetching the pieces …</p>;
   const { kinds, pieces: made } = pieces.data;
   return (

@@ -19,7 +19,7 @@ export default function TradeoffPage() {
     enabled: column !== undefined,
     staleTime: Infinity,
   });
-  if (columns.isError) return <p className="py-6 text-error">{columns.error.message}</p>;
+  if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
   if (columns.data !== undefined && column === undefined)
     return <p className="py-8 text-quiet">There is no recipe to look around. Add a column on the bench first.</p>;
   if (start.isError) return <p className="py-6 text-error">{start.error.message}</p>;
