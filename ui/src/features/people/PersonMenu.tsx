@@ -31,7 +31,7 @@ function FreeName() {
           }}
         />
       </label>
-      <Link to="/network" className="text-sm text-quiet hover:underline" title="Serve phones and other people">
+      <Link to="/network" className="inline-block min-h-7 px-1 py-1 text-sm text-quiet hover:underline" title="Serve phones and other people">
         Network
       </Link>
     </>

@@ -43,7 +43,7 @@ export function FullSteps({ machine, nozzles, onTake, into }: FullStepsProps) {
                   const title = `${height.steps} steps, ${fixed(height.bores, 2)} of the bore`;
                   const text = plain(height.height_mm);
                   return onTake ? (
-                    <button key={height.steps} type="button" title={title} className="cursor-pointer px-1.5 underline decoration-rule underline-offset-2 hover:decoration-molten" onClick={() => onTake(table.nozzle_id, height.height_mm)}>
+                    <button key={height.steps} type="button" title={title} className="inline-block min-h-6 min-w-6 cursor-pointer px-1.5 underline decoration-rule underline-offset-2 hover:decoration-molten" onClick={() => onTake(table.nozzle_id, height.height_mm)}>
                       {text}
                     </button>
                   ) : (
