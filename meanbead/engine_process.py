@@ -25,6 +25,9 @@ __all__ = ["EngineProcess", "main"]
 _LOG = logging.getLogger(__name__)
 NICE = 5
 _MEMORY_SHARE = 0.85
+_LEAST_BYTES = 4_000_000_000
+"""Of address space, of which compiled code and threads take two before any work: a small machine must not refuse itself."""
+
 _START_S = 240.0
 _REST_S = 1.0
 
@@ -107,7 +110,7 @@ def _go_first() -> None:
     """Where memory runs out, as under a file that was made to harm, this process ends, and neither the pages' nor the
     database's: it gets errors beyond most of the machine's memory, and is the first that the system takes."""
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    resource.setrlimit(resource.RLIMIT_AS, (int(_MEMORY_SHARE * memory), resource.RLIM_INFINITY))
+    resource.setrlimit(resource.RLIMIT_AS, (max(int(_MEMORY_SHARE * memory), _LEAST_BYTES), resource.RLIM_INFINITY))
     with suppress(OSError):
         Path("/proc/self/oom_score_adj").write_text("500")
 

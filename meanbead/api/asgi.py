@@ -19,17 +19,21 @@ from meanbead.api.changes import ALLOWED, ChangeFeed, Listener, TooManyListeners
 from meanbead.api.heavy import HEAVY
 from meanbead.store.database import Database
 
-LIGHT, SLOW = 6, 32
-"""Threads for what is answered from memory and the database, and for what waits for the engine: however many wait there,
-pages, lists and edits have threads of their own. Few, for they take turns in one interpreter."""
+LIGHT, SLOW, DOOR = 6, 32, 2
+"""Threads for what is answered from memory and the database, for what waits for the engine, and for passphrases. However many
+wait for the engine or try to sign in, pages, lists and edits have threads and connections of their own. Few, for they take
+turns in one interpreter."""
 
-_WAITS = HEAVY | {
-    "estimates.figures",
+_WAITS = HEAVY | {"estimates.figures", "machines.ask_console", "flow_tests.over_console"}
+_PASSPHRASES = {
     "sign_in.sign_in",
     "sign_in.confirm",
-    "machines.ask_console",
-    "flow_tests.over_console",
+    "sign_in.change_passphrase",
+    "sign_in.make_owner",
+    "sign_in.accept_invitation",
 }
+"""Each takes a core, 64 MiB and a connection: two at once a door, so that a flood of them holds up nothing but sign-ins."""
+
 _STILL_HERE_S = 15.0
 """So often a page that listens hears that it is still heard, and its session is looked at again."""
 
@@ -44,6 +48,7 @@ class Application:
         self._marks: dict[str, Any] = {OVER_NETWORK: True} if over_network else {}
         self._light = ThreadPoolExecutor(LIGHT, "light")
         self._slow = ThreadPoolExecutor(SLOW, "slow")
+        self._door = ThreadPoolExecutor(DOOR, "door")
         self._routes = flask.url_map.bind("")
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
@@ -55,18 +60,19 @@ class Application:
             return
         loop = asyncio.get_running_loop()
         environ: Any = build_environ(scope, Body(loop, receive)) | self._marks
-        threads = self._slow if self._waits(scope) else self._light
+        threads = self.threads_for(scope["path"], scope["method"])
         # The answer comes in one piece: handing it over bit by bit would have two threads take turns for each.
         status, headers, body = await loop.run_in_executor(threads, self._answer, environ)
         await send({"type": "http.response.start", "status": status, "headers": headers})
         await send({"type": "http.response.body", "body": body})
 
-    def _waits(self, scope: Any) -> bool:
+    def threads_for(self, path: str, method: str) -> ThreadPoolExecutor:
+        """Which threads answer a request."""
         try:
-            endpoint, _ = self._routes.match(scope["path"], scope["method"])
+            endpoint, _ = self._routes.match(path, method)
         except HTTPException:
-            return False
-        return endpoint in _WAITS
+            return self._light
+        return self._door if endpoint in _PASSPHRASES else self._slow if endpoint in _WAITS else self._light
 
     def _answer(self, environ: Any) -> tuple[int, list[tuple[bytes, bytes]], bytes]:
         told, status, headers = run_wsgi_app(self._flask, environ)

@@ -218,11 +218,8 @@ def _keep(db: Session, name: str, column: RecipeRow) -> None:
 def estimate_first_columns(database: Database, engine: Engine) -> None:
     """Estimate every part's chosen column that is not known yet, so that the list of parts can show it."""
     with database.session.begin() as db:
-        firsts = [
-            chosen.id
-            for part in store.rows.all_rows(db, Part)
-            if (chosen := store.recipes.chosen_column(part, store.recipes.recipes_of(db, part.id)))
-        ]
+        chosen = store.recipes.chosen_columns(db, store.rows.all_rows(db, Part))
+        firsts = [column.id for column in chosen.values()]
     for recipe_id in firsts:
         with database.session.begin() as db:
             row = store.recipes.get_recipe(db, recipe_id)

@@ -70,6 +70,27 @@ class TwoProcesses(unittest.TestCase):
         self.assertEqual((stale.status_code, stale.content_type), (409, "application/problem+json"))
         self.assertEqual(stale.get_json(force=True)["stored"]["name"], "Brick")
 
+    def test_a_flood_of_sign_ins_holds_up_nothing_but_sign_ins(self) -> None:
+        feed = ChangeFeed(self.database)
+        application = Application(self.front, self.database, feed)
+        kinds = {
+            kind: application.threads_for(path, method)
+            for kind, method, path in (
+                ("list", "GET", "/api/parts"),
+                ("edit", "PATCH", "/api/recipes/1"),
+                ("engine", "POST", "/api/recipes/1/estimate"),
+                ("sign-in", "POST", "/api/sign-in"),
+                ("join", "POST", "/api/invitations/accept"),
+                ("nowhere", "GET", "/api/nowhere"),
+            )
+        }
+        self.assertIs(kinds["list"], kinds["edit"])
+        self.assertIs(kinds["sign-in"], kinds["join"])
+        self.assertEqual(len({id(kinds[kind]) for kind in ("list", "engine", "sign-in")}), 3)
+        other = Application(self.front, self.database, feed)
+        # The network's door and this machine's do not share theirs.
+        self.assertIsNot(other.threads_for("/api/sign-in", "POST"), kinds["sign-in"])
+
     def test_what_is_too_large_is_told_as_such(self) -> None:
         ida = Browser(self.front)
         ida.sign_in("Ida")

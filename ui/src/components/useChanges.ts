@@ -9,6 +9,9 @@ import { settled } from "../lib/inLine";
 /** Changes that come within so many milliseconds are read together. */
 const TOGETHER_MS = 120;
 
+/** Where listening was refused, it is tried again after so long. */
+const AGAIN_MS = 30_000;
+
 /** Follow what others change, on every page that is in view. A hidden page listens to nothing, and reads anew when it comes back. */
 export function useChanges(listens: boolean): void {
   const queries = useQueryClient();
@@ -17,6 +20,7 @@ export function useChanges(listens: boolean): void {
     let stream: EventSource | null = null;
     let waiting: Change[] = [];
     let timer: ReturnType<typeof setTimeout> | undefined;
+    let again: ReturnType<typeof setTimeout> | undefined;
     let opened = false;
     let ended = false;
 
@@ -63,8 +67,11 @@ export function useChanges(listens: boolean): void {
         void queries.invalidateQueries({ queryKey: accountKeys.me });
       });
       stream.onerror = () => {
-        // Refused for good, as where the device was signed out: the browser does not try again by itself.
-        if (stream?.readyState === EventSource.CLOSED) void queries.invalidateQueries({ queryKey: accountKeys.me });
+        if (stream?.readyState !== EventSource.CLOSED) return; // the browser tries again by itself
+        // Refused: the device was signed out, or too many listen.
+        close();
+        again = setTimeout(look, AGAIN_MS);
+        void queries.invalidateQueries({ queryKey: accountKeys.me });
       };
     };
     const close = () => {
@@ -77,6 +84,7 @@ export function useChanges(listens: boolean): void {
     return () => {
       document.removeEventListener("visibilitychange", look);
       clearTimeout(timer);
+      clearTimeout(again);
       close();
     };
   }, [listens, queries]);
