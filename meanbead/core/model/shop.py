@@ -32,7 +32,8 @@ class Attendance(Model):
 
 
 class Shop(Model):
-    """``fault_rate_per_h`` is how many prints fail per printed hour, typical until the workshop's own log says better.
+    """``fault_rate_per_h`` is how many prints fail per printed hour, typical until the workshop's own log says better;
+    ``fault_rate_says`` is what it rests on then.
 
     ``spool_left_g`` is what is left on the spool of the plastic in use, named ``spool_name``, and ``spool_dry`` whether it
     is dry, with the reason in ``spool_says``; None where nobody has said. Money is in ``currency`` (ISO 4217), and
@@ -42,6 +43,7 @@ class Shop(Model):
 
     attended: Attendance = Attendance()
     fault_rate_per_h: NonNegative = 0.01
+    fault_rate_says: str = ""
     long_print_h: Annotated[float, Field(gt=0, le=500)] = 8
     spool_left_g: NonNegative | None = None
     spool_name: str = ""

@@ -125,7 +125,8 @@ def long_print(s: RuleInput) -> Iterator[Finding]:
         value=hours,
         limit=s.shop.long_print_h,
         reason="Every extra hour is one more in which something can go wrong: P = exp(-rate x hours).",
-        source=f"{s.shop.fault_rate_per_h:g} faults an hour, typical until the log says better",
+        source=f"{s.shop.fault_rate_per_h:.3g} faults an hour, "
+        + (s.shop.fault_rate_says or "typical until the log says better"),
     )
 
 

@@ -8,6 +8,7 @@ MB = 1_000_000
 
 PART_FILE_BYTES = 200 * MB
 GCODE_FILE_BYTES = 400 * MB
+BACKUP_BYTES = 200_000 * MB
 FORM_BYTES = 1 * MB
 """What a form adds to the file in it."""
 

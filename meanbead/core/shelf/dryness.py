@@ -26,6 +26,8 @@ _USUAL_OPEN_H = 120.0
 """How long a damp-prone plastic may lie open where its description does not say."""
 _DRYING_SHORT = 0.7
 _DRYING_COOL_C = 8.0
+_OTHER_ZONE_DAYS = 1
+"""Days are those of whoever typed them: somewhere else it may be tomorrow already."""
 
 
 class Dryness(Result):
@@ -36,7 +38,7 @@ class Dryness(Result):
 
 
 def dryness(material: Material, spool: Spool, today: date) -> Dryness:
-    """What is known of a spool's dryness on a day."""
+    """What is known of a spool's dryness on a day: of what was done to it later, that day knew nothing."""
     name = material.name
     since, what = spool.dried_on, "dried"
     if since is None or (spool.opened_on is not None and spool.opened_on > since):
@@ -45,7 +47,13 @@ def dryness(material: Material, spool: Spool, today: date) -> Dryness:
         return Dryness(state="hardly_matters", sentence=f"{name} drinks slowly: it hardly matters.")
     if since is None:
         return Dryness(state="unknown", sentence=f"{name} drinks, and nobody has said when it was opened or dried.")
-    days = max((today - since).days, 0)
+    days = (today - since).days
+    if days < -_OTHER_ZONE_DAYS:
+        return Dryness(
+            state="unknown",
+            sentence=f"{name} drinks, and it was {what} only later, on {since}: how dry it was is not known.",
+        )
+    days = max(days, 0)
     when = "today" if days == 0 else "yesterday" if days == 1 else f"{days} days ago"
     place = _PLACE[spool.kept]
     weak = _weak_drying(material, spool) if what == "dried" else ""

@@ -129,6 +129,13 @@ class Dryness(unittest.TestCase):
         told = dryness(THIRSTY, Spool(dried_on=TODAY, dried_h=4), TODAY)
         self.assertEqual(told.sentence, "It was dried today, but for 4 h only, and it takes about 10 h.")
 
+    def test_a_day_knows_nothing_of_a_later_drying(self) -> None:
+        self.assertEqual([self.state(days) for days in (-1, -2, -30)], ["dry", "unknown", "unknown"])
+        told = dryness(THIRSTY, Spool(dried_on=TODAY + timedelta(days=3)), TODAY)
+        self.assertRegex(
+            told.sentence, rf"it was dried only later, on {TODAY + timedelta(days=3)}: how dry it was is not known"
+        )
+
     def test_what_drinks_slowly_hardly_matters_and_what_nobody_said_is_not_known(self) -> None:
         self.assertEqual(self.state(400, Material()), "hardly_matters")
         self.assertEqual(self.state(None), "unknown")
