@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TypeVar
 
-from sqlalchemy import select
+from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from meanbead.store.tables import (
@@ -51,6 +51,12 @@ def get_for_edit(session: Session, table: type[Row], row_id: int, version: int) 
         session.expunge_all()  # so that what is stored can still be shown after the transaction has been undone
         raise Stale(row, version)
     return row
+
+
+def lock_key(session: Session, key: str) -> None:
+    """Have whoever stores something under the same key wait until this transaction has ended: sent twice at once, one of them
+    finds what the other has stored."""
+    session.execute(text("select pg_advisory_xact_lock(hashtextextended(:key, 0))"), {"key": key})
 
 
 def delete(session: Session, row: VersionedRow) -> None:

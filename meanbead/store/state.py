@@ -20,6 +20,7 @@ from meanbead.store.tables import (
     Part,
     Purpose,
     RecipeRow,
+    RunRow,
     SpoolRow,
     VersionedRow,
 )
@@ -35,6 +36,7 @@ _AROUND: tuple[type[VersionedRow], ...] = (
     SpoolRow,
     Purpose,
     FlowTestRow,
+    RunRow,
 )
 
 
@@ -47,6 +49,8 @@ def _asked(of_part: bool) -> TextClause:
         for table in (*_AROUND, Part, RecipeRow)
     ]
     added = f"(select count from {Generation.__tablename__} where name = 'estimates')"
+    # After a restore, rows of another past may bear the same numbers.
+    states.append(f"(select count::text from {Generation.__tablename__} where name = 'restores')")
     return text(f"select concat_ws(' ', {', '.join(states)}) as state, {added} as added")
 
 

@@ -19,7 +19,7 @@ from sqlalchemy import (
     UniqueConstraint,
     text,
 )
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 _NAMING = {
@@ -72,7 +72,8 @@ class ShelfRow(VersionedRow):
 
 class Machine(ShelfRow, Base):
     """A machine; ``printer`` is a core Printer. It holds a nozzle, fitted on a day and run for so many hours since, and a
-    spool. ``console`` says where its console listens, how fast, and which command reports its settings."""
+    spool. ``console`` says where its console listens, how fast, and which command reports its settings; ``panel`` what the
+    time on its panel counts (``printing`` or ``with_heating``), empty until somebody was asked."""
 
     __tablename__ = "machines"
     printer: Mapped[dict[str, Any]] = mapped_column(JSONB)
@@ -81,6 +82,7 @@ class Machine(ShelfRow, Base):
     fitted_on: Mapped[date | None] = mapped_column(Date)
     hours_run: Mapped[float] = mapped_column(default=0.0)
     console: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    panel: Mapped[str] = mapped_column(String(12), default="")
 
 
 class NozzleRow(ShelfRow, Base):
@@ -165,11 +167,13 @@ class SpoolRow(ShelfRow, Base):
 
 
 class House(VersionedRow, Base):
-    """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool."""
+    """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool. At
+    ``scale_address`` the workshop's scale gives its readings."""
 
     __tablename__ = "house"
     rules: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     shop: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    scale_address: Mapped[str] = mapped_column(String(200), default="")
 
 
 class GcodeFile(Base):
@@ -185,7 +189,8 @@ class GcodeFile(Base):
 
 
 class RecipeRow(VersionedRow, Base):
-    """A column of a part's sheet; ``choices`` is a core Recipe. With ``gcode_id`` it replays that file instead."""
+    """A column of a part's sheet; ``choices`` is a core Recipe. With ``gcode_id`` it replays that file instead. One that was
+    made to cure a run names that run, ``tries_run_id``, and the cause that it tries."""
 
     __tablename__ = "recipes"
     __table_args__ = (Index("ix_recipes_part_position", "part_id", "position"),)
@@ -199,6 +204,8 @@ class RecipeRow(VersionedRow, Base):
     gcode_id: Mapped[int | None] = mapped_column(ForeignKey("gcode_files.id"))
     house_id: Mapped[int | None] = mapped_column(ForeignKey("house_recipes.id"), index=True)
     house_version: Mapped[int | None] = mapped_column()
+    tries_run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id", use_alter=True), index=True)
+    tries_cause: Mapped[str] = mapped_column(String(40), default="")
 
     part: Mapped[Part] = relationship(lazy="selectin", foreign_keys=[part_id])
     machine: Mapped[Machine] = relationship()
@@ -277,6 +284,90 @@ class TestPieceRow(VersionedRow, Base):
     machine: Mapped[Machine] = relationship(lazy="selectin")
     nozzle: Mapped[NozzleRow] = relationship(lazy="selectin")
     material: Mapped[MaterialRow] = relationship(lazy="selectin")
+
+
+class RunRow(VersionedRow, Base):
+    """A print that was really run. ``name`` is its part's name then, ``key`` is made where it is started, so that one that is
+    sent twice is stored once.
+
+    ``snapshot`` is a core Snapshot, written once; ``entry`` a core RunEntry, what came of it. The columns between are made
+    of these two, to be searched. ``booked`` is what was taken off the spool and put on nozzle and machine; ``follows_id``
+    the run that it was to do better than, ``tries_cause`` by curing what, and ``proof`` what it showed of that.
+    """
+
+    __tablename__ = "runs"
+    __table_args__ = (
+        Index("ix_runs_part_started", "part_id", "started_at"),
+        Index("ix_runs_machine_started", "machine_id", "started_at"),
+        Index("ix_runs_started", "started_at", "id"),
+        Index("ix_runs_faults", "faults", postgresql_using="gin"),
+    )
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    part_id: Mapped[int | None] = mapped_column(ForeignKey("parts.id"))
+    recipe_id: Mapped[int | None] = mapped_column(ForeignKey("recipes.id"))
+    machine_id: Mapped[int | None] = mapped_column(ForeignKey("machines.id"))
+    nozzle_id: Mapped[int | None] = mapped_column(ForeignKey("nozzles.id"))
+    material_id: Mapped[int | None] = mapped_column(ForeignKey("materials.id"))
+    spool_id: Mapped[int | None] = mapped_column(ForeignKey("spools.id"))
+    follows_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
+    tries_cause: Mapped[str] = mapped_column(String(40), default="")
+    who: Mapped[str] = mapped_column(String(60), default="")
+    plates: Mapped[int] = mapped_column(default=1)
+    copies: Mapped[int] = mapped_column(default=1)
+    started_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    snapshot: Mapped[dict[str, Any]] = mapped_column(JSONB, deferred=True)
+    entry: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    state: Mapped[str] = mapped_column(String(10), default="running")
+    faults: Mapped[list[str]] = mapped_column(ARRAY(String(40)), default=list)
+    column_name: Mapped[str] = mapped_column(String(120), default="")
+    machine_name: Mapped[str] = mapped_column(String(120), default="")
+    nozzle_name: Mapped[str] = mapped_column(String(120), default="")
+    material_name: Mapped[str] = mapped_column(String(120), default="")
+    plastic: Mapped[str] = mapped_column(String(120), default="")
+    predicted_s: Mapped[float | None] = mapped_column()
+    predicted_g: Mapped[float | None] = mapped_column()
+    real_s: Mapped[float | None] = mapped_column()
+    hours: Mapped[float] = mapped_column(default=0.0)
+    booked: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    proof: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+
+
+class RunPhoto(VersionedRow, Base):
+    """A photo of what came out, as a JPEG, and a small one of it; ``name`` is a caption."""
+
+    __tablename__ = "run_photos"
+    __table_args__ = (UniqueConstraint("run_id", "key"),)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(40))
+    photo: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    thumbnail: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class JournalRow(VersionedRow, Base):
+    """What was done to a machine, a nozzle or a spool, when, and by whom; ``name`` says it in a line. ``before`` and ``after``
+    keep what changed where that is known."""
+
+    __tablename__ = "journal"
+    __table_args__ = (Index("ix_journal_machine_at", "machine_id", "at"), Index("ix_journal_at", "at"))
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    kind: Mapped[str] = mapped_column(String(20))
+    machine_id: Mapped[int | None] = mapped_column(ForeignKey("machines.id"))
+    nozzle_id: Mapped[int | None] = mapped_column(ForeignKey("nozzles.id"))
+    spool_id: Mapped[int | None] = mapped_column(ForeignKey("spools.id"))
+    before: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    after: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    note: Mapped[str] = mapped_column(String(1000), default="")
+    who: Mapped[str] = mapped_column(String(60), default="")
+
+
+class ImportColumns(Base):
+    """How the columns of a CSV file with these headings were matched the last time; ``headings`` is their digest."""
+
+    __tablename__ = "import_columns"
+    headings: Mapped[str] = mapped_column(String(64), primary_key=True)
+    matched: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class RecipeVersion(Base):

@@ -1,0 +1,93 @@
+"""What an archive holds, and where."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import PurePosixPath
+from typing import Any
+
+from meanbead.store.tables import Base
+
+__all__ = [
+    "FORMAT",
+    "LEFT_OUT",
+    "MANIFEST",
+    "README_NAME",
+    "READ_ME",
+    "TABLES",
+    "ArchiveError",
+    "Contents",
+    "file_name",
+    "key_of",
+]
+
+FORMAT = 1
+MANIFEST = "workshop.json"
+README_NAME = "README.txt"
+
+LEFT_OUT: dict[str, str] = {
+    "people": "accounts belong to an installation, and their passphrases' hashes leave it for nowhere",
+    "sessions": "devices that are signed in are signed in here",
+    "invitations": "links that make accounts are secrets",
+    "tries": "failed tries to sign in are forgotten within days",
+    "audit": "who did what here is this installation's own",
+    "jobs": "background work is done anew",
+    "generations": "counters of this database",
+}
+"""Tables that stay where they are, with the reason: a restore neither brings nor touches them."""
+
+TABLES: tuple[str, ...] = tuple(sorted(set(Base.metadata.tables) - set(LEFT_OUT)))
+"""Tables of this version that an archive holds."""
+
+_EXTENSIONS = {
+    ("parts", "vertices"): ".f64",
+    ("parts", "faces"): ".i32",
+    ("parts", "picture"): ".png",
+    ("parts", "guessed_faces"): ".u8",
+    ("uploads", "picture"): ".png",
+    ("flow_points", "photo"): ".jpg",
+    ("run_photos", "photo"): ".jpg",
+    ("run_photos", "thumbnail"): ".jpg",
+    ("gcode_files", "content"): ".gcode.z",
+}
+
+READ_ME = """A workshop of Mean Bead.
+
+workshop.json   what this is, by which schema, and the SHA-256 of every other file
+tables/*.jsonl  one row a line, as JSON: this is what is restored
+tables/*.csv    the same for people and table programs; names that people gave stand in it as they are
+files/          what is no text, by table, row and column: parts as they came (source), their sound meshes as raw
+                little-endian arrays (vertices: float64 x 3, faces: int32 x 3), G-code, photos
+
+Restore it with ./start --restore FILE, or on the page Backups. Accounts are not in it: people are invited anew.
+"""
+
+
+class ArchiveError(RuntimeError):
+    """The archive cannot be used; the text says why, and that nothing was touched."""
+
+
+@dataclass(frozen=True)
+class Contents:
+    """What an archive says of itself: when it was made, by which version and schema, and how many rows each table has."""
+
+    made_at: datetime
+    version: str
+    schema: str
+    rows: dict[str, int]
+    size_bytes: int
+
+
+def key_of(row: dict[str, Any], keys: list[str]) -> str:
+    """A row's key as a folder's name."""
+    return "-".join(str(row[key]) for key in keys)
+
+
+def file_name(table: str, key: str, column: str, row: dict[str, Any]) -> str:
+    """Where what is no text of a row's column lies."""
+    extension = _EXTENSIONS.get((table, column))
+    if extension is None:
+        given = PurePosixPath(str(row.get("file_name", ""))).suffix.lower()
+        extension = given if given[1:].isalnum() and len(given) <= 6 else ".bin"
+    return f"files/{table}/{key}/{column}{extension}"
