@@ -2,6 +2,10 @@
 
 from meanbead.services import (
     advice,
+    backups,
+    bookings,
+    chains,
+    csv_runs,
     devices,
     digests,
     estimates,
@@ -9,15 +13,23 @@ from meanbead.services import (
     flow,
     house,
     intake,
+    labels,
     parts,
     passphrases,
     photos,
     pictures,
+    runs,
+    since,
+    suspects,
     test_pieces,
 )
 
 __all__ = [
     "advice",
+    "backups",
+    "bookings",
+    "chains",
+    "csv_runs",
     "devices",
     "digests",
     "estimates",
@@ -25,9 +37,13 @@ __all__ = [
     "flow",
     "house",
     "intake",
+    "labels",
     "parts",
     "passphrases",
     "photos",
     "pictures",
+    "runs",
+    "since",
+    "suspects",
     "test_pieces",
 ]

@@ -13,6 +13,7 @@ from meanbead.core.advise.context import AdviceContext
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.strength import shell_mm
+from meanbead.core.log import FaultRate, fault_rate
 from meanbead.core.model import Limits, Material, Nozzle
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.shop import Shop
@@ -76,19 +77,29 @@ def load_advice(session: Session, row: RecipeRow, moment: datetime | None = None
 
 
 def _shop(session: Session, house: House, row: RecipeRow, moment: datetime | None) -> Shop:
-    """The shop, with the spool that a column is printed from."""
+    """The shop, with the spool that a column is printed from, and how often prints fail on its machine."""
     spool = spool_for(session, row)
-    known: dict[str, object] = {}
+    rate = fault_rate_of(session, Shop.model_validate(house.shop), row.machine_id, row.machine.name)
+    known: dict[str, object] = {"fault_rate_per_h": rate.per_hour, "fault_rate_says": rate.says}
+    if rate.runs == 0:
+        known = {}
     if spool is not None:
         today = date.today() if moment is None else moment.date()
         material = Material.model_validate(spool.material.material)
         told = dryness(material, store.shelf.spool_of(spool), today)
         dry = {"dry": True, "hardly_matters": True, "damp": False, "doubtful": False}.get(told.state)
         said = f"{spool.name}: {told.sentence[0].lower()}{told.sentence[1:]}"
-        known = {"spool_left_g": spool.left_g, "spool_name": spool.name, "spool_dry": dry, "spool_says": said}
+        known |= {"spool_left_g": spool.left_g, "spool_name": spool.name, "spool_dry": dry, "spool_says": said}
     if moment is not None:
         known["now_h"] = moment.weekday() * 24 + moment.hour + moment.minute / 60
     return Shop.model_validate(house.shop | known)
+
+
+def fault_rate_of(session: Session, shop: Shop, machine_id: int, machine_name: str) -> FaultRate:
+    """How often prints fail on a machine: the house's figure, and what its own log says."""
+    counted = store.runs.failures(session, machine_id).get(machine_id)
+    seen = (0, 0, 0.0) if counted is None else (counted.failed, counted.runs, counted.hours)
+    return fault_rate(shop.fault_rate_per_h, *seen, machine_name)
 
 
 def spool_for(session: Session, row: RecipeRow) -> SpoolRow | None:
@@ -105,7 +116,9 @@ def spool_for(session: Session, row: RecipeRow) -> SpoolRow | None:
 
 def _shell_before(session: Session, row: RecipeRow) -> float | None:
     """The first column's shell where that column has another nozzle, mm."""
-    first = store.recipes.recipes_of(session, row.part_id)[0]
+    first = next(
+        iter(store.recipes.recipes_of(session, row.part_id)), row
+    )  # the columns may have been removed meanwhile
     if first.id == row.id or first.nozzle_id == row.nozzle_id or first.gcode_id is not None:
         return None
     return shell_mm(resolve(*store.recipes.recipe_inputs(first)))

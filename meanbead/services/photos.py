@@ -8,14 +8,15 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 from meanbead.core.errors import MeanBeadError
 
-__all__ = ["LARGEST_PX", "bounded_jpeg"]
+__all__ = ["LARGEST_PX", "THUMBNAIL_PX", "bounded_jpeg"]
 
 LARGEST_PX = 1600
+THUMBNAIL_PX = 320
 MOST_PIXELS = 60_000_000
 
 
-def bounded_jpeg(data: bytes) -> bytes:
-    """A photo as a JPEG of at most :data:`LARGEST_PX` a side; place, time and camera are gone. Raises :class:`MeanBeadError`."""
+def bounded_jpeg(data: bytes, largest_px: int = LARGEST_PX) -> bytes:
+    """A photo as a JPEG of at most ``largest_px`` a side; place, time and camera are gone. Raises :class:`MeanBeadError`."""
     try:
         with Image.open(io.BytesIO(data)) as opened:
             if opened.width * opened.height > MOST_PIXELS:
@@ -25,7 +26,7 @@ def bounded_jpeg(data: bytes) -> bytes:
                     remedy="Send a smaller one.",
                 )
             photo = ImageOps.exif_transpose(opened).convert("RGB")
-            photo.thumbnail((LARGEST_PX, LARGEST_PX))
+            photo.thumbnail((largest_px, largest_px))
     except (UnidentifiedImageError, OSError, SyntaxError, Image.DecompressionBombError):
         raise MeanBeadError("This is no photo.", field="file", remedy="Send a JPEG or PNG.") from None
     out = io.BytesIO()
