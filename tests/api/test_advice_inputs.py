@@ -41,6 +41,14 @@ class AroundAColumn(ApiCase):
         self.assertIsNone(found.shop.spool_dry)
         self.assertIsNone(found.shop.now_h)
 
+    def test_a_column_that_is_removed_while_it_is_read_stands_alone(self) -> None:
+        part = self.upload()
+        with self.database.session.begin() as session:
+            row = store.recipes.get_recipe(session, self.columns(part)[0]["id"])
+            for column in store.recipes.recipes_of(session, part["id"]):
+                store.rows.delete(session, column)
+            self.assertIsNone(load_advice(session, row).shell_before_mm)
+
     def test_the_purpose_sets_the_limits(self) -> None:
         part = self.upload()
         with self.database.session.begin() as session:
