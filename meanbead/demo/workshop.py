@@ -16,6 +16,7 @@ from meanbead.core.part.solid import make_solid
 from meanbead.core.shelf import typical_plastics
 from meanbead.demo.flow import add_flow_tests
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
+from meanbead.demo.runs import mark_due
 from meanbead.store.database import Database
 from meanbead.store.tables import (
     HouseRecipe,
@@ -175,6 +176,7 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
             return True
         machines, nozzles, materials = _shelf(db)
         add_flow_tests(db, machines, nozzles, materials)
+        mark_due(db)
         for sample in SAMPLE_PARTS:
             progress(sample.name)
             data = as_stl(sample.make())
@@ -241,6 +243,7 @@ def _shelf(db: Session) -> tuple[dict[str, Machine], dict[str, NozzleRow], dict[
         )
         for name, keys in NOZZLES.items()
     }
+    nozzles["0.4 brass"].wear = {"hours": 212, "abrasive_h": 0, "abrasive_g": 0, "worn_by": None}
     nozzles["0.8 hardened"].wear = {"hours": 96, "abrasive_h": 41, "abrasive_g": 1310, "worn_by": None}
     materials = {
         name: MaterialRow(
