@@ -5,7 +5,7 @@ import { VitePWA } from "vite-plugin-pwa";
 
 /** What phones read at the machine: nothing else of the API is kept. */
 const SEEN =
-  /\/api\/(me|parts|parts\/\d+|parts\/\d+\/(picture|recipes|insight)|shelf|house-rules|endings|recipes\/\d+\/(findings|layers|first-layer|strokes(\/\d+\/\d+)?)|flow-tests(\/\d+)?|flow-points\/\d+\/photo)(\?.*)?$/;
+  /\/api\/(me|parts|parts\/\d+|parts\/\d+\/(picture|recipes|insight)|shelf|house-rules|endings|recipes\/\d+\/(findings|layers|first-layer|strokes(\/\d+\/\d+)?)|flow-tests(\/\d+)?|flow-points\/\d+\/photo|runs|runs\/\d+(\/(tag|since|causes|chain))?|run-photos\/\d+(\/thumbnail)?|faults|journal|fault-rates)(\?.*)?$/;
 
 export default defineConfig({
   plugins: [
@@ -30,9 +30,15 @@ export default defineConfig({
         globPatterns: ["**/*.{js,css,html,svg,woff2}"],
         maximumFileSizeToCacheInBytes: 4_000_000,
         navigateFallback: "/index.html",
-        navigateFallbackDenylist: [/^\/api\//],
+        navigateFallbackDenylist: [/^\/(api|run)\//],
         cleanupOutdatedCaches: true,
         runtimeCaching: [
+          {
+            // A run's own small page, as its label's code opens it.
+            urlPattern: ({ request, url }) => request.mode === "navigate" && /^\/run\/\d+$/.test(url.pathname),
+            handler: "NetworkFirst",
+            options: { cacheName: "runs", networkTimeoutSeconds: 5, expiration: { maxEntries: 40, maxAgeSeconds: 30 * 86_400 } },
+          },
           {
             urlPattern: SEEN,
             handler: "NetworkFirst",
@@ -47,6 +53,6 @@ export default defineConfig({
       },
     }),
   ],
-  build: { outDir: "../meanbead/pages", emptyOutDir: true, target: "es2022", assetsInlineLimit: 0, sourcemap: false, reportCompressedSize: false, chunkSizeWarningLimit: 900 },
+  build: { rollupOptions: { input: ["index.html", "run.html"] }, outDir: "../meanbead/pages", emptyOutDir: true, target: "es2022", assetsInlineLimit: 0, sourcemap: false, reportCompressedSize: false, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
 });

@@ -48,6 +48,7 @@ function House() {
             <Room to="/" name="Parts" />
             <Room to="/recipes" name="Recipes" />
             <Room to="/flow" name="Flow lab" />
+            <Room to="/log" name="Log" />
             <Room to="/shelf" name="Shelf" />
             <Room to="/house-rules" name="House rules" />
           </nav>

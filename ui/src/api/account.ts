@@ -1,4 +1,4 @@
-import { queryOptions, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { queryOptions, useQuery, type QueryClient } from "@tanstack/react-query";
 import { keepGate } from "../lib/gate";
 import { wipe } from "../lib/wipe";
 import { api, take, type Me } from "./client";
@@ -41,11 +41,10 @@ export function tookMe(queries: QueryClient, me: Me): void {
 
 /** Sign this device out, and forget all that it has seen. */
 export function useSignOut(): () => Promise<void> {
-  const queries = useQueryClient();
   return async () => {
     take(await api.POST("/api/sign-out"));
-    queries.clear();
     await wipe();
+    // A page that begins anew keeps nothing in memory either; none of the old one shows a door that it is about to leave.
     window.location.assign("/");
   };
 }

@@ -1,6 +1,7 @@
 import type { InfiniteData, QueryClient, QueryKey } from "@tanstack/react-query";
 import type { Part, RecipeColumn, Shelf } from "./client";
 import { keys } from "./queries";
+import { runKeys } from "./runs";
 
 /** A row that somebody has changed; `of` is the row that it belongs to. A table of "*": anything may have changed. */
 export interface Change {
@@ -55,6 +56,10 @@ export function staleAfter(changes: readonly Change[], queries: QueryClient): St
       add(keys.flowTests);
       add(keys.flowTest(change.table === "flow_tests" ? change.id : of));
     } else if (change.table === "test_pieces") add(keys.testPieces);
+    else if (change.table === "runs" || change.table === "run_photos") {
+      add(runKeys.all);
+      if (change.table === "runs") add(keys.parts);
+    } else if (change.table === "journal") add(runKeys.journal);
   }
   stale.queries = [...known.values()];
   return stale;

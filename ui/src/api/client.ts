@@ -65,6 +65,26 @@ export type Person = Schemas["PersonOut"];
 export type Device = Schemas["DeviceOut"];
 export type InvitationMade = Schemas["InvitationMade"];
 export type Problem = Schemas["Problem"];
+export type Run = Schemas["RunOut"];
+export type RunHead = Schemas["RunHead"];
+export type RunTag = Schemas["RunTag"];
+export type RunEdit = Schemas["RunEdit"];
+/** The server always sends what has a default. */
+export type RunEntry = Required<Schemas["RunEntry"]>;
+export type Photo = Schemas["PhotoOut"];
+export type Fault = Schemas["FaultOut"];
+export type FaultCauses = Schemas["FaultCauses"];
+export type Suspect = Schemas["SuspectOut"];
+export type Price = Schemas["PriceOut"];
+export type Since = Schemas["SinceOut"];
+export type Chain = Schemas["ChainOut"];
+export type Difference = Schemas["Difference"];
+export type JournalEntry = Schemas["EntryOut"];
+export type JournalAdd = Schemas["EntryAdd"];
+export type ImportPreview = Schemas["ImportPreview"];
+export type Matched = Schemas["Matched"];
+export type Backup = Schemas["BackupOut"];
+export type BackupContents = Schemas["ContentsOut"];
 
 /** The generated client; its types come from the server's own models. */
 export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => throughGate(request) });

@@ -11,7 +11,7 @@ import { Money } from "../features/house/Money";
 import { SchoolPreview } from "../features/house/SchoolPreview";
 import { inLine } from "../lib/inLine";
 
-type Change = { rules?: HouseRules["rules"]; shop?: Shop };
+type Change = { rules?: HouseRules["rules"]; shop?: Shop; scale_address?: string };
 
 /** Where good practitioners disagree: which school this workshop follows; its hours and money; and the cautions. */
 export default function HouseRulesPage() {
@@ -81,6 +81,27 @@ export default function HouseRulesPage() {
           />
           <span className="text-quiet">For filament that varies, and for typical figures; 10 % is usual.</span>
         </div>
+      </section>
+      <section aria-labelledby="scale" className="mt-5">
+        <h2 id="scale" className="font-serif text-2xl">
+          Scale
+        </h2>
+        <label className="mt-1 flex flex-wrap items-center gap-2 text-sm">
+          The workshop’s scale gives its readings at
+          <input
+            key={house.data.scale_address}
+            className="input input-sm w-48 border-rule bg-base-100"
+            placeholder="host:port"
+            maxLength={200}
+            defaultValue={house.data.scale_address}
+            onBlur={(event) => {
+              const to = event.target.value.trim();
+              const from = house.data.scale_address;
+              if (to !== from) change.mutate({ to: { scale_address: to }, from: { scale_address: from }, label: "where the scale is" });
+            }}
+          />
+          <span className="text-quiet">Then a run’s weight is read at a press; left empty it is typed.</span>
+        </label>
       </section>
       <h2 className="mt-6 font-serif text-2xl">Schools</h2>
       <div className="mt-2 grid grid-cols-1 gap-x-8 gap-y-5 md:grid-cols-2">

@@ -72,6 +72,7 @@ function PartHead({ part }: { part: Part }) {
         <Tab to={`/parts/${part.id}`} name="Bench" />
         <Tab to={`/parts/${part.id}/tradeoff`} name="Trade-off" />
         <Tab to={`/parts/${part.id}/layers`} name="Layers" />
+        <Tab to={`/parts/${part.id}/runs`} name="Runs" />
       </nav>
     </div>
   );

@@ -43,7 +43,8 @@ export default function ReadyPage() {
   const queries = useQueryClient();
   const history = useHistory();
   const toast = useToast();
-  const { digest } = part.facts;
+  const { digest, extents_mm } = part.facts;
+  const height_mm = extents_mm.z;
 
   const [viewer, setViewer] = useState<PartViewer | null>(null);
   const [tool, setTool] = useState<Tool>("look");
@@ -108,7 +109,8 @@ export default function ReadyPage() {
   const click = (event: PointerEvent) => {
     const from = pressed.current;
     pressed.current = null;
-    if (viewer === null || tool === "look" || from === null) return;
+    // Until the mesh has come, the picture still shows how the part stood before: no face of that is laid down.
+    if (viewer === null || mesh.data === undefined || tool === "look" || from === null) return;
     if (Math.hypot(event.clientX - from.x, event.clientY - from.y) > 4) return;
     const box = event.currentTarget.getBoundingClientRect();
     const hit = viewer.hit(event.clientX - box.left, event.clientY - box.top);
@@ -150,10 +152,10 @@ export default function ReadyPage() {
               min={0}
               max={1000}
               aria-label="Height of the section"
-              value={cut === null ? 1000 : Math.round((1000 * cut) / (viewer?.height_mm ?? 1))}
+              value={cut === null ? 1000 : Math.round((1000 * cut) / height_mm)}
               onChange={(event) => {
                 const share = Number(event.target.value) / 1000;
-                setMarks({ digest, points, cut: share >= 1 ? null : share * (viewer?.height_mm ?? 0) });
+                setMarks({ digest, points, cut: share >= 1 ? null : share * height_mm });
               }}
             />
             <span className="w-16">{cut === null ? "whole" : `${fixed(cut, 1)} mm`}</span>

@@ -54,10 +54,6 @@ export class PartViewer {
     this.shade("plain", undefined);
   }
 
-  get height_mm(): number {
-    return this.box.max.z;
-  }
-
   shade(shade: Shade, thickness: Float32Array | undefined): void {
     if (this.model === null || this.facets === null) return;
     const colours = shadeFacets(this.facets, shade, thickness);

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
-import { fixed, formatDuration, formatGrams, percent } from "../../lib/format";
+import { fixed, formatDuration, formatGrams, formatGramsDifference, percent } from "../../lib/format";
 import { useHistory, type Step } from "../../components/history";
 import { useToast } from "../../components/Toasts";
 
@@ -61,6 +61,7 @@ export function PartCard({ part }: { part: Part }) {
               <span className="font-serif text-2xl leading-none">{formatDuration(part.headline.print_time_s)}</span>
               <span className="ml-2">{formatGrams(part.headline.filament_g)}</span>
               <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
+              <Printed part={part} />
               {part.headline.outdated && (
                 <span className="block text-xs text-warning" title="Something that it rests on was changed since: open it, and it is estimated anew.">
                   before a change of the shelf or the house
@@ -81,5 +82,25 @@ export function PartCard({ part }: { part: Part }) {
         </div>
       </div>
     </article>
+  );
+}
+
+/** What its kept runs say: the last real time, and what was saved since the first recipe. */
+function Printed({ part }: { part: Part }) {
+  const { printed } = part;
+  if (!printed) return null;
+  const saves = printed.pieces > 0 && (Math.abs(printed.saved_h) >= 0.05 || Math.abs(printed.saved_g) >= 1);
+  return (
+    <span className="block text-xs">
+      {printed.real_s != null && (
+        <span title={printed.predicted_s != null ? `Predicted then: ${formatDuration(printed.predicted_s)}` : undefined}>really {formatDuration(printed.real_s)}</span>
+      )}
+      {printed.real_s != null && saves && " · "}
+      {saves && (
+        <span title={`${printed.pieces} pieces since its first recipe, against all of them like the first`} className={printed.saved_h < 0 ? "text-quiet" : "text-molten"}>
+          {printed.saved_h >= 0 ? "saved" : "took"} {fixed(Math.abs(printed.saved_h), 1)} h, {formatGramsDifference(-printed.saved_g)}
+        </span>
+      )}
+    </span>
   );
 }

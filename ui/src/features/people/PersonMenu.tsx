@@ -34,6 +34,9 @@ function FreeName() {
       <Link to="/network" className="inline-block min-h-7 px-1 py-1 text-sm text-quiet hover:underline" title="Serve phones and other people">
         Network
       </Link>
+      <Link to="/backups" className="hidden min-h-7 px-1 py-1 text-sm text-quiet hover:underline sm:inline-block" title="The whole workshop in one file">
+        Backups
+      </Link>
     </>
   );
 }
@@ -64,6 +67,11 @@ function Account({ me }: { me: Me }) {
         {me.role === "owner" && (
           <li>
             <Link to="/people">People</Link>
+          </li>
+        )}
+        {me.role === "owner" && (
+          <li>
+            <Link to="/backups">Backups</Link>
           </li>
         )}
         <li>

@@ -32,7 +32,9 @@ export function Cell(props: CellProps) {
   const own = useRef<HTMLElement | null>(null);
   const box = useRef<HTMLDivElement>(null);
   const done = useRef(false);
-  /** What stood in the cell when one began to type: somebody else may change it meanwhile. */
+  /** What the cell holds; names of what it points at may come later, or change, without its being another. */
+  const held = props.value ?? props.shown;
+  /** What it held when one began to type: somebody else may change it meanwhile. */
   const began = useRef("");
   const message = useId();
   const editing = text !== null;
@@ -41,7 +43,7 @@ export function Cell(props: CellProps) {
   const begin = (start: string) => {
     if (!mayChange) return;
     done.current = false;
-    began.current = props.shown;
+    began.current = held;
     setProblem(null);
     setText(start);
   };
@@ -55,14 +57,14 @@ export function Cell(props: CellProps) {
 
   const commit = async (value: string, then: () => void) => {
     if (done.current || busy) return;
-    if (value === (props.value ?? props.shown) || (props.open && value.trim() === props.shown)) {
+    if (value === held || (props.open && value.trim() === props.shown)) {
       end();
       then();
       return;
     }
     // A default that follows from one's own last edit is nobody else's.
-    if (!props.open && props.shown !== began.current) {
-      began.current = props.shown;
+    if (!props.open && held !== began.current) {
+      began.current = held;
       setProblem(`Somebody else changed this in between: it is ${props.shown || "empty"} now. Enter keeps yours, Escape theirs.`);
       return;
     }
@@ -86,7 +88,7 @@ export function Cell(props: CellProps) {
     event.preventDefault();
     if (act.act === "step") props.onStep?.(act.direction);
     else if (act.act === "move") props.onMove(act.rows, act.columns, act.extend);
-    else if (act.act === "edit") begin(props.value ?? props.shown);
+    else if (act.act === "edit") begin(held);
     else {
       begin(act.text);
       if (act.text !== "") props.onDraft?.(act.text);
@@ -121,7 +123,7 @@ export function Cell(props: CellProps) {
         className={`flex h-full min-h-[27px] w-full ${mayChange ? "cursor-text" : "cursor-default"} items-center gap-1.5 px-2 text-left hover:bg-base-200 ${
           props.open ? "text-quiet" : ""
         } ${props.differs ? "font-semibold" : ""} ${props.marked ? "bg-molten-wash" : ""}`}
-        onClick={() => begin(props.value ?? props.shown)}
+        onClick={() => begin(held)}
         onFocus={props.onFocus}
         onKeyDown={keyWhileShown}
       >

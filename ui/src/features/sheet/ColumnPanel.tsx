@@ -4,6 +4,7 @@ import { api, take, type RecipeColumn } from "../../api/client";
 import { keys } from "../../api/queries";
 import { useHistory } from "../../components/history";
 import { useToast } from "../../components/Toasts";
+import { StartRun } from "./StartRun";
 
 /** What can be done with the column in focus as a whole. */
 export function ColumnPanel({ column }: { column: RecipeColumn }) {
@@ -70,9 +71,16 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
-  if (column.gcode) return null;
+  if (column.gcode) {
+    return (
+      <section className="border-t border-rule pt-2 text-sm" aria-label={`About ${column.name}`}>
+        <StartRun column={column} />
+      </section>
+    );
+  }
   return (
     <section className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule pt-2 text-sm" aria-label={`About ${column.name}`}>
+      <StartRun column={column} />
       <Link className="underline" to={`/recipes/${column.id}/settings`}>
         Settings sheet
       </Link>

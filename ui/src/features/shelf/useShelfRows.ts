@@ -94,15 +94,17 @@ export function useShelfRows(kind: KindKey): ShelfRows {
         const all = (queries.getQueryData<Shelf>(keys.shelf)?.[kind] ?? []) as ShelfRow[];
         const follows = all.filter((other) => !other.removed);
         const next = follows[follows.findIndex((other) => other.id === row.id) + 1]?.id ?? null;
-        const to = (before: number | null) => async () => {
-          take(
-            await api.POST(`/api/${kind}/{row_id}/move` as "/api/nozzles/{row_id}/move", {
-              params: { path: { row_id: row.id } },
-              body: { before_id: before },
-            }),
-          );
-          await queries.invalidateQueries({ queryKey: keys.shelf });
-        };
+        // After the edits of the row that are still under way, or one of them would be refused as stale.
+        const to = (before: number | null) => () =>
+          inLine(`${kind} ${row.id}`, async () => {
+            take(
+              await api.POST(`/api/${kind}/{row_id}/move` as "/api/nozzles/{row_id}/move", {
+                params: { path: { row_id: row.id } },
+                body: { before_id: before },
+              }),
+            );
+            await queries.invalidateQueries({ queryKey: keys.shelf });
+          });
         await to(beforeId)();
         history.push({ label: `the place of ${row.name}`, undo: to(next), redo: to(beforeId) });
       },

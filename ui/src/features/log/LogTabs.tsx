@@ -1,0 +1,21 @@
+import { NavLink } from "react-router";
+
+const ROOMS = [
+  ["/log", "Runs"],
+  ["/log/journal", "Journal"],
+  ["/log/faults", "Faults"],
+  ["/log/import", "Import"],
+] as const;
+
+/** The ways between the log's pages. */
+export function LogTabs() {
+  return (
+    <nav aria-label="The log" className="flex gap-1 text-sm">
+      {ROOMS.map(([to, name]) => (
+        <NavLink key={to} to={to} end className={({ isActive }) => `border-b-2 px-2 py-1 ${isActive ? "border-molten font-semibold" : "border-transparent hover:border-rule"}`}>
+          {name}
+        </NavLink>
+      ))}
+    </nav>
+  );
+}
