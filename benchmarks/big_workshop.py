@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session, lazyload
 
 from meanbead import services, store
 from meanbead.core.estimate import Engine
 from meanbead.core.model import Recipe
+from meanbead.core.model.run import RunEntry
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.store.database import Database
-from meanbead.store.tables import Part, RecipeRow
+from meanbead.store.tables import Part, RecipeRow, RunRow
 
-__all__ = ["fill"]
+__all__ = ["fill", "fill_log"]
 
 _HEIGHTS_MM = (0.12, 0.16, 0.2, 0.24, 0.28)
 
@@ -47,6 +50,32 @@ def fill(database: Database, *, parts: int = 1_000, columns: int = 5, estimates:
         ]
         session.execute(RecipeRow.__table__.insert(), [row | {"version": 1} for row in rows])  # type: ignore[attr-defined]
     _estimate(database, estimates)
+
+
+def fill_log(database: Database, *, runs: int = 5_000) -> None:
+    """A long log: one real run of the first column again and again, over two years, every ninth tagged, of many parts."""
+    with database.session.begin() as session:
+        part_id = session.scalars(text("select id from parts order by id")).first()
+        column = store.recipes.recipes_of(session, int(part_id or 0))[0]
+        estimate = services.estimates.computation(session, column, Engine(), 24)()
+        run = services.runs.add_run(
+            session, column, estimate, key="the-first-run", who="Ida", started_at=datetime.now(UTC)
+        )
+        services.runs.change_entry(session, run, RunEntry(state="kept", time_s=3600, weight_g=20.0), booked=False)
+        others = [one.name for one in RunRow.__table__.columns if one.name not in _OWN]
+        kept = ", ".join(others)
+        session.execute(
+            text(
+                f"insert into runs (key, part_id, started_at, faults, {kept}) select 'run-' || n, "
+                "(select id from parts order by id offset n % (select count(*) from parts) limit 1), "
+                "now() - n * interval '3 hours', case when n % 9 = 0 then array['strings'] else array[]::varchar[] end, "
+                f"{kept} from runs, generate_series(1, :runs) n where runs.id = :one"
+            ),
+            {"runs": runs - 1, "one": run.id},
+        )
+
+
+_OWN = ("id", "key", "part_id", "started_at", "faults")
 
 
 def _copy_part(session: Session, like: int, name: str) -> None:

@@ -23,6 +23,12 @@ def modules() -> list[str]:
     return ["meanbead.core", *(name for name in found if name not in APART)]
 
 
+def _on_its_face(name: str) -> bool:
+    package, _, module = name.rpartition(".")
+    face = getattr(import_module(package), "__all__", None)
+    return face is None or module in face
+
+
 def main() -> int:
     """One page a module, with a search; nothing is fetched from elsewhere. Fails where a module has no words of its own."""
     # Names that load when they are first asked for are asked for now.
@@ -33,8 +39,8 @@ def main() -> int:
         print(f"These modules say nothing about themselves: {', '.join(wordless)}", file=sys.stderr)
         return 1
     pdoc.render.configure(docformat="numpy", footer_text="Mean Bead, the core")
-    # Packages are found from the top; what their faces do not export has to be named.
-    inner = [name for name in names if name.count(".") > 2]
+    # Packages are found from the top, and modules by a name that their face exports; the others have to be named.
+    inner = [name for name in names if name.count(".") > 2 and not _on_its_face(name)]
     pdoc.pdoc("meanbead.core", *inner, output_directory=FOLDER)
     print(f"The reference of the core: {FOLDER / 'index.html'}, {len(names)} modules")
     return 0

@@ -17,11 +17,12 @@ from meanbead.api.access import Access  # noqa: E402
 from meanbead.api.asgi import Application  # noqa: E402
 from meanbead.api.changes import ChangeFeed  # noqa: E402
 from meanbead.core.estimate import Engine  # noqa: E402
+from meanbead.demo.runs import add_sample_runs  # noqa: E402
 from meanbead.demo.workshop import estimate_first_columns  # noqa: E402
 from meanbead.listen import Server, bound, port_of  # noqa: E402
 from meanbead.network.certificates import own_certificate  # noqa: E402
 from tests.support.people import PASSPHRASE, add_people  # noqa: E402
-from tests.support.server import live_server, new_database  # noqa: E402
+from tests.support.server import live_server, new_database, stop_servers  # noqa: E402
 from tests.ui.browser import browser  # noqa: E402
 
 
@@ -95,7 +96,27 @@ def pieces(page: Page) -> None:
     page.wait_for_timeout(10_000)
 
 
+def entered(page: Page) -> None:
+    """A run as it is entered at the machine."""
+    page.get_by_role("button", name="Scrapped").click()
+    page.get_by_label("Hours").fill("2")
+    page.get_by_label("Minutes").fill("41")
+    page.get_by_role("button", name="Tag a fault").click()
+    page.get_by_role("button", name="Strings").click()
+    page.evaluate("scrollTo(0, 0)")
+    page.wait_for_timeout(300)
+
+
+def caused(page: Page) -> None:
+    """Causes with their prices."""
+    page.get_by_text("Take as a new column").first.wait_for(timeout=60_000)
+    page.get_by_text("pricing …").first.wait_for(state="detached", timeout=60_000)
+    page.wait_for_timeout(300)
+
+
 VIEWS = {
+    "run-phone": entered,
+    "causes": caused,
     "flow-phone": flow_phone,
     "test-pieces": pieces,
     "ready": ready,
@@ -106,7 +127,7 @@ VIEWS = {
 }
 
 
-PEOPLE = ("sign-in", "people", "devices", "network")
+PEOPLE = ("people", "network")
 
 
 def people(wanted: set[str]) -> None:
@@ -129,8 +150,6 @@ def people(wanted: set[str]) -> None:
         page.get_by_label("Passphrase", exact=True).fill(PASSPHRASE)
         if agent is not None:
             page.get_by_label("Remember this device").check()
-        if width == 390 and "sign-in" in wanted:
-            page.screenshot(path=HERE / "sign-in.png")
         page.get_by_role("button", name="Sign in").click()
         page.get_by_label(f"Account of {name}").wait_for()
         return page
@@ -139,7 +158,7 @@ def people(wanted: set[str]) -> None:
     signed_in("Gus")
     signed_in("Ida", width=390, agent=phone)
     desk = signed_in("Ida")
-    for name, path in (("people", "/people"), ("devices", "/account"), ("network", "/network")):
+    for name, path in (("people", "/people"), ("network", "/network")):
         desk.goto(address + path)
         desk.wait_for_timeout(800)
         if name == "people":
@@ -163,23 +182,28 @@ def main() -> None:
         if wanted and wanted <= set(PEOPLE):
             return
     server = live_server()
-    estimate_first_columns(server.database, Engine())
+    engine = Engine()
+    estimate_first_columns(server.database, engine)
+    if not wanted or wanted & {"log", "run-phone", "causes", "chain", "labels", "parts"}:
+        add_sample_runs(server.database, engine)
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
         ("bench", "Herb trough", (1280, 800), False),
         ("shelf-machines", "/shelf?kind=machines", (1280, 800), False),
-        ("shelf-materials", "/shelf?kind=materials&row=2", (1280, 800), False),
         ("bench-phone", "Domed knob", (390, 844), False),
-        ("ledger", "Herb trough", (1280, 800), False),
         ("ready", "Domed knob", (1280, 800), False),
         ("layers", "Snow owl", (1280, 800), False),
         ("levers", "Herb trough", (1280, 800), False),
         ("tradeoff", "Shelf bracket", (1280, 900), False),
         ("house-rules", "/house-rules", (1280, 800), False),
         ("flow-curve", "/flow/2", (1280, 800), False),
-        ("flow-compare", "/flow/compare?first=1&second=2", (1280, 800), False),
         ("flow-phone", "/flow", (390, 844), False),
         ("test-pieces", "/test-pieces", (1280, 800), False),
+        ("log", "/log", (1280, 800), False),
+        ("run-phone", "/run/41", (390, 844), False),
+        ("causes", "/log/39/causes", (1280, 900), False),
+        ("chain", "/log/18/chain", (1280, 800), False),
+        ("labels", "/log/labels?runs=40,37,36", (1280, 800), False),
     ):
         if wanted and name not in wanted:
             continue
@@ -191,14 +215,13 @@ def main() -> None:
             page.get_by_role("link", name=address).click()
             page.get_by_role("heading", name="Where it goes").wait_for()
         settle(page)
-        if name == "ledger":
-            page.get_by_role("heading", name="Where it goes").evaluate("element => element.scrollIntoView()")
         arrange = VIEWS.get(name)
         if arrange is not None:
             arrange(page)
         page.screenshot(path=HERE / f"{name}.png")
         page.close()
         print(f"{name}.png")
+    stop_servers()  # before its database ends
 
 
 if __name__ == "__main__":
