@@ -10,13 +10,14 @@ from concurrent.futures import ThreadPoolExecutor
 import httpx
 
 from benchmarks.load import PASSPHRASE, crowd, served
+from tests.support.patience import PATIENCE_S
 
 
 class Load(unittest.TestCase):
     def test_nobody_gets_an_error_and_edits_go_through_while_others_compute(self) -> None:
         with served(14) as (address, _):
             httpx.post(
-                f"{address}/api/owner", json={"name": "Ida", "passphrase": PASSPHRASE}, timeout=60
+                f"{address}/api/owner", json={"name": "Ida", "passphrase": PASSPHRASE}, timeout=PATIENCE_S
             ).raise_for_status()
             with ThreadPoolExecutor(1) as apart:  # a loop of its own, whatever else runs in this process
                 seen = apart.submit(asyncio.run, crowd(address, people=10, computing=2, seconds=15)).result()

@@ -18,6 +18,7 @@ from urllib.request import Request, urlopen
 from meanbead.network.certificates import own_certificate
 from tests.support.network import NetworkWorkshop, unused_port
 from tests.support.people import PASSPHRASE
+from tests.support.patience import PATIENCE_S
 
 
 def ask(address: str, authority: str | None = None, body: Any = None, **headers: str) -> Any:
@@ -25,7 +26,7 @@ def ask(address: str, authority: str | None = None, body: Any = None, **headers:
     trusted = None if authority is None else ssl.create_default_context(cafile=authority)
     data = None if body is None else json.dumps(body).encode()
     sent = {"Content-Type": "application/json"} | {name.replace("_", "-"): value for name, value in headers.items()}
-    with urlopen(Request(address, data, sent), timeout=30, context=trusted) as answer:
+    with urlopen(Request(address, data, sent), timeout=PATIENCE_S, context=trusted) as answer:
         return json.load(answer)
 
 
@@ -103,7 +104,7 @@ class Served(unittest.TestCase):
                     "--port",
                     str(unused_port()),
                 ]
-                done = subprocess.run([*command, *words], capture_output=True, text=True, timeout=60, check=False)
+                done = subprocess.run([*command, *words], capture_output=True, text=True, timeout=PATIENCE_S, check=False)
                 self.assertEqual(done.returncode, 1)
                 self.assertIn(sentence, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)

@@ -12,7 +12,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import OperationalError
 
 from meanbead.api import create_app
-from meanbead.store import cluster
+from meanbead.store import archive, cluster
 from meanbead.store.database import Database, NewerData, plain_url
 from tests.released.make import HERE
 from tests.support.people import HOST, Browser, network_app
@@ -64,6 +64,25 @@ class Upgrades(unittest.TestCase):
                     f"/api/recipes/{columns[0]['id']}/findings",
                 ):
                     self.assertEqual(browser.ask("GET", path).status_code, 200, path)
+
+    def test_an_archive_of_each_version_is_restored_for_good(self) -> None:
+        """Made once by the version that it is named after, and never again."""
+        archives = sorted(HERE.glob("archive-*.zip"))
+        self.assertGreaterEqual(len(archives), 1)
+        for file in archives:
+            with self.subTest(file=file.name):
+                database = new_database(f"from_{file.stem.replace('-', '_')}")
+                self.addCleanup(database.close)
+                archive.restore(database.url, file)
+                browser = Browser(create_app(database), over_network=False)
+                part = browser.ask("GET", "/api/parts").get_json()["parts"][0]
+                self.assertEqual((part["name"], part["headline"]["outdated"]), ("Block", False))
+                self.assertEqual(browser.ask("GET", part["picture"]).data[:4], b"\x89PNG")
+                runs = browser.ask("GET", "/api/runs?fault=strings").get_json()["runs"]
+                self.assertEqual((runs[0]["note"], runs[0]["weight_g"]), ("Älter, with signs: ✓", 2.5))
+                run = browser.ask("GET", f"/api/runs/{runs[0]['id']}").get_json()
+                self.assertGreater(run["prediction"]["print_time_s"], 60)
+                self.assertEqual(browser.ask("GET", run["photos"][0]["thumbnail"]).data[:2], b"\xff\xd8")
 
     def test_a_newer_workshop_is_left_alone_with_a_sentence(self) -> None:
         database = new_database("newer")

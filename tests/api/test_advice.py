@@ -11,6 +11,7 @@ from sqlalchemy import text
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.purpose import PURPOSES
 from tests.api.worker import WorkerCase
+from tests.support.patience import PATIENCE_S
 
 
 class Advice(WorkerCase):
@@ -130,7 +131,8 @@ class Advice(WorkerCase):
             "budget": 900,
         }
         job = self.call("POST", f"/api/recipes/{column['id']}/search", body, 202)
-        for _ in range(600):
+        until = time.monotonic() + PATIENCE_S
+        while time.monotonic() < until:
             job = self.call("GET", f"/api/jobs/{job['id']}")
             if job["search"]:
                 break

@@ -24,13 +24,14 @@ from tests.api.test_api import ApiCase
 from tests.api.worker import WorkerCase
 from tests.support.server import running_cluster
 from tests.support.solids import box, stl_bytes
+from tests.support.patience import PATIENCE_S
 
 
 class InBackground(WorkerCase):
     def setUp(self) -> None:
         super().setUp()
         # However slow the machine is: small figures come with the answer. What must not wait says so itself.
-        patient = mock.patch.object(estimates_api, "PATIENCE_S", 60)
+        patient = mock.patch.object(estimates_api, "PATIENCE_S", PATIENCE_S)
         patient.start()
         self.addCleanup(patient.stop)
 
@@ -182,11 +183,11 @@ class Process(ApiCase):
         self.assertIn("Waiting for work", worker.stdout.readline())
         part = self.upload(stl_bytes(trimesh.creation.box((14, 13, 6))))
         column = self.columns(part)[0]
-        with mock.patch.object(estimates_api, "PATIENCE_S", 30):
+        with mock.patch.object(estimates_api, "PATIENCE_S", PATIENCE_S):
             found = self.call("POST", f"/api/recipes/{column['id']}/figures")
         self.assertIsNotNone(found["estimate"])
         worker.send_signal(signal.SIGTERM)
-        self.assertEqual(worker.wait(20), 0)
+        self.assertEqual(worker.wait(PATIENCE_S), 0)
 
 
 if __name__ == "__main__":

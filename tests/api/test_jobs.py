@@ -18,6 +18,7 @@ from meanbead.store.tables import JobRow, now
 from tests.api.test_api import ApiCase
 from tests.api.worker import WorkerCase
 from tests.support.solids import stl_bytes
+from tests.support.patience import PATIENCE_S
 
 
 class Background(WorkerCase):
@@ -71,7 +72,7 @@ class Background(WorkerCase):
             part = self.upload(stl_bytes(trimesh.creation.box((7, 8, 9))))
             ask = {"recipe_id": self.columns(part)[0]["id"]}
             job = self.call("POST", f"/api/parts/{part['id']}/stances", ask, 202)
-            self.assertTrue(begun.wait(20))
+            self.assertTrue(begun.wait(PATIENCE_S))
             self.call("POST", f"/api/jobs/{job['id']}/cancel")
             done = self.wait(job)
         self.assertEqual(done["state"], "cancelled")
@@ -190,7 +191,7 @@ class Rows(ApiCase):
         gate = threading.Barrier(8)
 
         def ask() -> None:
-            gate.wait(20)
+            gate.wait(PATIENCE_S)
             with self.database.session.begin() as session:
                 row, new = jobs.find_or_add(session, "waterfall", "all at once", {})
                 found.append((row.id, new))

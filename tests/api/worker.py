@@ -9,6 +9,7 @@ from meanbead.core.estimate import Engine
 from meanbead.jobs.worker import WorkerThread
 from meanbead.store import jobs
 from tests.api.test_api import ApiCase
+from tests.support.patience import PATIENCE_S
 
 
 class WorkerCase(ApiCase):
@@ -28,7 +29,8 @@ class WorkerCase(ApiCase):
         super().tearDownClass()
 
     def wait(self, job: dict[str, Any]) -> dict[str, Any]:
-        for _ in range(1000):
+        until = time.monotonic() + PATIENCE_S
+        while time.monotonic() < until:
             if job["state"] not in jobs.UNDER_WAY:
                 return job
             time.sleep(0.03)

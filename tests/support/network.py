@@ -11,6 +11,7 @@ import tempfile
 from pathlib import Path
 
 from tests.support.people import PASSPHRASE
+from tests.support.patience import PATIENCE_S
 
 
 def unused_port() -> int:
@@ -46,7 +47,7 @@ class NetworkWorkshop:
     def shell(*words: str, said: str = "") -> subprocess.CompletedProcess[str]:
         """The shell's command."""
         command = [sys.executable, "-m", "meanbead.cli", *words]
-        return subprocess.run(command, input=said, capture_output=True, text=True, timeout=120, check=True)
+        return subprocess.run(command, input=said, capture_output=True, text=True, timeout=PATIENCE_S, check=True)
 
     def wait_for(self, pattern: str) -> str:
         """Until it has said something; returns the first group, or all."""
@@ -66,10 +67,10 @@ class NetworkWorkshop:
 
     def stop(self) -> None:
         """End it, and take its folder away."""
-        subprocess.run([*self.command, "--stop"], capture_output=True, timeout=120, check=False)
+        subprocess.run([*self.command, "--stop"], capture_output=True, timeout=PATIENCE_S, check=False)
         if self.process.poll() is None:
             self.process.kill()
-        self.process.wait(30)
+        self.process.wait(PATIENCE_S)
         if self.process.stdout is not None:
             self.process.stdout.close()
         self._folder.cleanup()

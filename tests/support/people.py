@@ -11,6 +11,7 @@ from werkzeug.test import TestResponse
 from meanbead import services, store
 from meanbead.api import create_app
 from meanbead.api.access import OVER_NETWORK, Access
+from meanbead.services.backups import Backups
 from meanbead.store.database import Database
 from meanbead.store.people import Role
 
@@ -28,9 +29,9 @@ def add_people(database: Database, **roles: Role) -> None:
                 store.people.add_person(session, name, role, hashed)
 
 
-def network_app(database: Database) -> APIFlask:
+def network_app(database: Database, kept: Backups | None = None) -> APIFlask:
     """An application that the network reaches as ``https://workshop.test``."""
-    return create_app(database, served=NETWORK)
+    return create_app(database, served=NETWORK, kept=kept)
 
 
 class Browser:

@@ -21,6 +21,7 @@ from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.jobs.worker import WorkerThread
 from meanbead.listen import Server, bound, port_of
+from meanbead.services.backups import Backups
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
@@ -109,7 +110,8 @@ def _served(database: Database) -> LiveServer:
     feed = ChangeFeed(database)
     feed.start()
     door = bound("127.0.0.1", 0)
-    app = create_app(database, engine, Access(key="of tests"))
+    folder = tempfile.mkdtemp(prefix="meanbead-backups-")
+    app = create_app(database, engine, Access(key="of tests"), kept=Backups(Path(folder), database.url, nightly=False))
     server = Server(Application(app, database, feed), [door])
     server.start()
 
@@ -118,6 +120,7 @@ def _served(database: Database) -> LiveServer:
         server.stop()
         worker.stop()
         database.close()
+        shutil.rmtree(folder, ignore_errors=True)
 
     _RUNNING.append(clean)
     return LiveServer(f"http://127.0.0.1:{port_of(door)}", database)

@@ -10,9 +10,12 @@ from typing import Any
 
 import trimesh
 from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
+from sqlalchemy import text
 
-from tests.support.server import live_server
+from meanbead.store.tables import Base
+from tests.support.server import LiveServer, live_server
 from tests.support.solids import stl_bytes
+from tests.support.patience import PATIENCE_MS
 
 AXE = Path(__file__).resolve().parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -34,23 +37,42 @@ def browser() -> Browser:
     return started
 
 
+def _newest(server: LiveServer) -> dict[str, int]:
+    """The highest number in each table of rows that people edit."""
+    edited = [name for name, table in Base.metadata.tables.items() if "deleted_at" in table.columns]
+    with server.database.engine.connect() as connection:
+        return {table: connection.scalar(text(f"select coalesce(max(id), 0) from {table}")) or 0 for table in edited}
+
+
+def _take_away(server: LiveServer, newest: dict[str, int]) -> None:
+    """Delete, as people do, all rows that have come since."""
+    with server.database.engine.begin() as connection:
+        for table, number in newest.items():
+            connection.execute(
+                text(f"update {table} set deleted_at = now() where id > :number and deleted_at is null"), {"number": number}
+            )
+
+
 class UiCase(unittest.TestCase):
-    """A test with a page of its own; what the page logs as an error fails it."""
+    """A test with a page of its own; what the page logs as an error fails it. What it has made is taken away after it, so that
+    no test meets another's parts."""
 
     size = (1280, 800)
     dark = False
     expected_errors: tuple[str, ...] = ()
 
     def setUp(self) -> None:
-        self.address = live_server().address
+        server = live_server()
+        self.address = server.address
+        self.addCleanup(_take_away, server, _newest(server))
         context = browser().new_context(
             viewport={"width": self.size[0], "height": self.size[1]},
             color_scheme="dark" if self.dark else "light",
             reduced_motion="reduce",
         )
         self.addCleanup(context.close)
-        context.set_default_timeout(15_000)
-        expect.set_options(timeout=15_000)
+        context.set_default_timeout(PATIENCE_MS)
+        expect.set_options(timeout=PATIENCE_MS)
         self.page: Page = context.new_page()
         self.problems: list[str] = []
         self.page.on("console", self._heard)
@@ -94,6 +116,19 @@ class UiCase(unittest.TestCase):
         expect(self.page.get_by_text("computing …")).to_have_count(0)
         expect(self.page.get_by_test_id("sheet")).to_be_visible()
         expect(self.page.locator('[data-testid^="print_time:"][aria-busy=true]')).to_have_count(0)
+
+    def hear_nothing(self) -> None:
+        """As on a page that was asleep: what others change is not told."""
+        self.expected_errors = (*self.expected_errors, "ERR_FAILED")
+        self.page.route("**/api/changes", lambda route: route.abort())
+
+    def tab_until(self, script: str) -> None:
+        """Press Tab until a script says that it is there; every page's stops are fewer than 400."""
+        for _ in range(400):
+            self.page.keyboard.press("Tab")
+            if self.page.evaluate(script):
+                return
+        self.fail(f"Tab never comes to where {script}")
 
     def next_frame(self) -> None:
         """Until the page has drawn what it has been told so far: two frames, for the first may be under way."""

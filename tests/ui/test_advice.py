@@ -9,7 +9,6 @@ from playwright.sync_api import expect
 
 from tests.ui.browser import UiCase
 
-PATIENCE_MS = 60_000
 """For what is computed many times over, on a machine that runs other tests beside."""
 
 
@@ -32,23 +31,23 @@ class OnTheBench(UiCase):
         finding = page.get_by_role("listitem").filter(has_text="lines from each side leave")
         remedy = finding.get_by_role("button", name=re.compile("^3 walls"))
         # A waste is only shown once the engine has confirmed what its remedy saves.
-        expect(remedy).to_be_visible(timeout=PATIENCE_MS)
+        expect(remedy).to_be_visible()
         expect(finding).to_contain_text(re.compile(r"3 walls: −.* g\."))
         finding.get_by_role("button", name="Why").click()
         expect(finding).to_contain_text("Strokes shorter than their ramps")
         expect(finding.get_by_role("link", name="Show where")).to_have_attribute("href", re.compile("show=thickness"))
         remedy.click()
-        expect(finding).to_have_count(0, timeout=PATIENCE_MS)
+        expect(finding).to_have_count(0)
         expect(self.cell("Walls in lines", "Everyday")).to_have_text(re.compile("3"))
         page.get_by_role("button", name="Undo", exact=True).first.click()
-        expect(finding).to_have_count(1, timeout=PATIENCE_MS)
+        expect(finding).to_have_count(1)
 
     def test_levers_are_applied_here_or_as_a_new_column(self) -> None:
         self.open_cup("lever-cup.stl")
         page = self.page
         page.get_by_role("button", name="Try every change").click()
         together = page.get_by_text(re.compile("All \\d+ that cost nothing"))
-        expect(together).to_be_visible(timeout=PATIENCE_MS)
+        expect(together).to_be_visible()
         nothing = page.get_by_role("table", name="Takes nothing away")
         expect(nothing.get_by_role("rowheader").first).to_be_visible()
         expect(page.get_by_role("table", name="At a price")).to_contain_text("index")
@@ -57,16 +56,16 @@ class OnTheBench(UiCase):
         expect(page.get_by_test_id("sheet").get_by_role("columnheader")).to_have_count(before + 1)
         page.get_by_role("button", name=re.compile(r"Apply to this column: All \d+ that")).click()
         # The levers follow: what was applied is no longer offered.
-        expect(together).to_have_count(0, timeout=PATIENCE_MS)
+        expect(together).to_have_count(0)
         page.keyboard.press("Control+z")
-        expect(together).to_be_visible(timeout=PATIENCE_MS)
+        expect(together).to_be_visible()
 
 
 class TradeOff(UiCase):
     def test_search_narrow_down_and_take_two_to_the_bench(self) -> None:
         self.open(f"/parts/{self.add_part(cup(24, 2.4, 8), 'traded-cup.stl')}/tradeoff")
         page = self.page
-        page.get_by_role("button", name=re.compile("^Search")).wait_for(timeout=PATIENCE_MS)
+        page.get_by_role("button", name=re.compile("^Search")).wait_for()
         for axis in ("Nozzle", "Line width", "Inner lines", "Pattern", "Lines side by side", "Pace", "Acceleration"):
             page.get_by_role("checkbox", name=axis, exact=True).uncheck()
         page.get_by_role("textbox", name="Values of Layer height").fill("0.16, 0.2, 0.28")
@@ -74,9 +73,9 @@ class TradeOff(UiCase):
         page.get_by_role("textbox", name="Values of Walls").fill("1, 2, 3")
         page.get_by_role("button", name="Search all 18 recipes").click()
         answer = page.get_by_test_id("answer")
-        expect(answer).to_contain_text("Fastest", timeout=PATIENCE_MS)
-        expect(answer).to_contain_text("give", timeout=PATIENCE_MS)
-        expect(page.get_by_test_id("sure")).to_contain_text("Sure within 1 %", timeout=PATIENCE_MS)
+        expect(answer).to_contain_text("Fastest")
+        expect(answer).to_contain_text("give")
+        expect(page.get_by_test_id("sure")).to_contain_text("Sure within 1 %")
         expect(page.get_by_text("18 computed of 18", exact=False)).to_be_visible()
         slider = page.get_by_role("slider", name="Shell at least")
         slider.focus()
@@ -95,26 +94,26 @@ class TradeOff(UiCase):
     def test_a_column_that_the_line_does_not_reach_is_named(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((18, 14, 4)), 'beyond.stl')}/tradeoff")
         page = self.page
-        page.get_by_role("button", name=re.compile("^Search")).wait_for(timeout=PATIENCE_MS)
+        page.get_by_role("button", name=re.compile("^Search")).wait_for()
         for axis in page.get_by_role("checkbox").all()[:-1]:
             if axis.is_checked() and "Walls" not in (axis.locator("..").text_content() or ""):
                 axis.uncheck()
         page.get_by_role("textbox", name="Values of Walls").fill("5, 6")
         page.get_by_role("button", name="Search all 2 recipes").click()
-        expect(page.get_by_test_id("beyond")).to_contain_text("Everyday with", timeout=PATIENCE_MS)
+        expect(page.get_by_test_id("beyond")).to_contain_text("Everyday with")
 
     def test_limits_that_nothing_keeps_are_said(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 4)), 'limited.stl')}/tradeoff")
         page = self.page
         limit = page.get_by_role("textbox", name="Filament, most")
-        limit.wait_for(timeout=PATIENCE_MS)
+        limit.wait_for()
         limit.fill("0.01")
         limit.press("Enter")
         for axis in page.get_by_role("checkbox").all()[:-1]:
             if axis.is_checked() and "Walls" not in (axis.locator("..").text_content() or ""):
                 axis.uncheck()
         page.get_by_role("button", name=re.compile("Search all")).click()
-        expect(page.get_by_role("heading", name="Nothing within these limits")).to_be_visible(timeout=PATIENCE_MS)
+        expect(page.get_by_role("heading", name="Nothing within these limits")).to_be_visible()
 
 
 class HouseAndShelf(UiCase):

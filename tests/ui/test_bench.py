@@ -1,6 +1,7 @@
 import json
 import urllib.request
 
+import trimesh
 from playwright.sync_api import Route, expect
 
 from tests.ui.browser import UiCase
@@ -103,10 +104,6 @@ class Editing(UiCase):
         )
         urllib.request.urlopen(request).close()
 
-    def hear_nothing(self) -> None:
-        """As on a page that was asleep: what others change is not told."""
-        self.page.route("**/api/changes", lambda route: route.abort())
-
     def test_a_change_of_the_same_cell_elsewhere_is_not_overwritten(self) -> None:
         self.hear_nothing()
         page = self.new_part()
@@ -115,6 +112,18 @@ class Editing(UiCase):
         expect(page.get_by_role("status")).to_contain_text("Somebody else changed this in between.")
         page.keyboard.press("Escape")
         expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("7")
+
+    def test_names_that_come_late_are_nobodys_change(self) -> None:
+        page = self.page
+        kept: list[Route] = []
+        part = self.add_part(trimesh.creation.box((20, 20, 6)), "late.stl")
+        page.route("**/api/shelf", lambda route: kept.append(route))
+        self.open(f"/parts/{part}")
+        self.cell("Machine", "Everyday").click()
+        for route in kept:
+            route.continue_()
+        page.get_by_role("combobox", name="Machine, Everyday").select_option(label="Kestrel")
+        expect(self.cell("Machine", "Everyday")).to_contain_text("Kestrel")
 
     def test_a_change_that_arrives_while_one_types_is_told_at_the_cell(self) -> None:
         page = self.new_part()
@@ -175,16 +184,10 @@ class Keyboard(UiCase):
     def test_from_the_list_to_an_edit_with_keys_only(self) -> None:
         page = self.open("/")
         expect(page.get_by_role("link", name="Bin tag")).to_be_visible()
-        for _ in range(60):
-            page.keyboard.press("Tab")
-            if page.evaluate("document.activeElement.textContent") == "Bin tag":
-                break
+        self.tab_until("document.activeElement.textContent === 'Bin tag'")
         page.keyboard.press("Enter")
         self.wait_for_figures()
-        for _ in range(40):
-            page.keyboard.press("Tab")
-            if page.evaluate("document.activeElement.getAttribute('aria-label') ?? ''").startswith("Layer height"):
-                break
+        self.tab_until("(document.activeElement.getAttribute('aria-label') ?? '').startsWith('Layer height')")
         page.keyboard.press("F2")
         page.keyboard.press("Control+a")
         page.keyboard.type("0.24")

@@ -71,7 +71,7 @@ class AtTheDesk(UiCase):
         self.assertEqual(self.strands(), 0)
         page.context.set_offline(False)
         page.reload()
-        expect(page.get_by_role("button", name=re.compile("^Take out the strand"))).to_have_count(1, timeout=10_000)
+        expect(page.get_by_role("button", name=re.compile("^Take out the strand"))).to_have_count(1)
         expect(page.get_by_text("kept here, not stored yet.")).to_have_count(0)
 
     def test_a_reload_in_the_middle_loses_nothing(self) -> None:
@@ -103,7 +103,7 @@ class AtTheDesk(UiCase):
         page.get_by_label(weight).press("Enter")
         expect(page.get_by_role("alert")).to_contain_text("it now says 0.97 g")
         page.unroute("**/api/flow-tests/*")
-        expect(page.get_by_label(weight)).to_have_value("0.97", timeout=10_000)
+        expect(page.get_by_label(weight)).to_have_value("0.97")
         page.get_by_role("button", name=re.compile("^Take out the strand")).click()
         expect(page.get_by_label(weight)).to_have_count(0)
         page.get_by_role("button", name="Undo", exact=True).last.click()
@@ -114,7 +114,7 @@ class AtTheDesk(UiCase):
         row = page.get_by_role("listitem").filter(has=page.get_by_role("heading", name="Pull towers"))
         row.get_by_role("button", name=re.compile("^Make (it|another)")).click()
         piece = page.get_by_role("article", name=re.compile("^Pull towers"))
-        piece.get_by_role("button", name=re.compile("^3 ")).click(timeout=20_000)
+        piece.get_by_role("button", name=re.compile("^3 ")).click()
         piece.get_by_role("button", name="Use it").click()
         expect(piece.get_by_text(re.compile("No strings from"))).to_be_visible()
         page.get_by_role("button", name=re.compile("^Undo")).first.click()

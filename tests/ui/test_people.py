@@ -11,6 +11,7 @@ from tests.support.network import NetworkWorkshop
 from tests.support.people import PASSPHRASE
 from tests.support.solids import stl_bytes
 from tests.ui.browser import AXE, browser
+from tests.support.patience import PATIENCE_MS
 
 OTHER = "four green kettles sing low"
 
@@ -56,8 +57,8 @@ class Network(unittest.TestCase):
             viewport={"width": width, "height": height}, ignore_https_errors=True, reduced_motion="reduce"
         )
         self.addCleanup(context.close)
-        context.set_default_timeout(20_000)
-        expect.set_options(timeout=20_000)
+        context.set_default_timeout(PATIENCE_MS)
+        expect.set_options(timeout=PATIENCE_MS)
         page = context.new_page()
         page.goto((self.workshop.home if home else self.workshop.net) + address)
         return page
@@ -77,6 +78,32 @@ class Network(unittest.TestCase):
         page.evaluate(AXE.read_text())
         report = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice']})")
         return [f"{one['id']}: {one['nodes'][0]['html'][:120]}" for one in report["violations"] if one["impact"] in ("serious", "critical")]
+
+    def test_a_label_that_is_scanned_leads_over_the_sign_in_to_the_entry(self) -> None:
+        desk = self.page()
+        self.enter(desk, "Ida")
+        run = desk.evaluate(
+            """async (part) => {
+              const token = (await (await fetch('/api/me')).json()).csrf;
+              const columns = (await (await fetch(`/api/parts/${part}/recipes`)).json()).recipes;
+              const answer = await fetch(`/api/recipes/${columns[0].id}/runs`, {
+                method: 'POST', headers: {'X-CSRFToken': token, 'Content-Type': 'application/json'},
+                body: JSON.stringify({key: crypto.randomUUID()}),
+              });
+              return await answer.json();
+            }""",
+            self.part,
+        )
+        phone = self.page(390, 800, address=f"/run/{run['id']}")
+        self.sign_in(phone, "Ida")  # and goes on to where the code led
+        expect(phone.get_by_role("button", name="Store it")).to_be_visible()
+        self.assertIn(f"/run/{run['id']}", phone.url)
+        phone.get_by_role("button", name="Kept").click()
+        phone.get_by_role("button", name="Store it").click()
+        expect(phone.get_by_text("Stored.")).to_be_visible()
+        desk.goto(f"{self.workshop.net}/log/{run['id']}")
+        expect(desk.get_by_text("kept", exact=False).first).to_be_visible()
+        expect(desk.get_by_text("Ida").first).to_be_visible()
 
     def test_from_an_invitation_to_an_edit_that_the_other_sees_while_typing(self) -> None:
         desk = self.page(address="/people")
@@ -201,7 +228,8 @@ class Network(unittest.TestCase):
         expect(other.get_by_role("button", name="Top layers in layers, Everyday: 7")).to_be_visible()
         # Signing out wipes what was kept.
         page.get_by_label("Account of Ida, owner").click()
-        page.get_by_role("button", name="Sign out").click()
+        with page.expect_navigation():
+            page.get_by_role("button", name="Sign out").click()
         expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
         self.assertEqual(page.evaluate("caches.keys()"), [])
 

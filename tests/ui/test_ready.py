@@ -3,7 +3,7 @@ import re
 import manifold3d
 import numpy as np
 import trimesh
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.support.solids import block, solid_of
 from tests.ui.browser import UiCase
@@ -83,6 +83,28 @@ class Ready(UiCase):
         self.expect_size("10.0 × 30.0 × 20.0")
         page.get_by_label("Height of the section").fill("500")
         expect(page.get_by_text("10.0 mm", exact=True)).to_be_visible()
+
+    def test_until_its_mesh_has_come_a_turned_part_is_measured_by_its_facts(self) -> None:
+        self.ready(trimesh.creation.box((10, 20, 30)), "turned.stl")
+        page = self.page
+        expect(page.get_by_text("Fetching the mesh")).to_have_count(0)
+        kept: list[Route] = []
+        page.route("**/mesh**", lambda route: kept.append(route))
+        page.get_by_role("tab", name="Turn and size").click()
+        page.get_by_role("button", name="around x").click()
+        self.expect_size("10.0 × 30.0 × 20.0")
+        expect(page.get_by_text("Fetching the mesh")).to_be_visible()
+        page.get_by_label("Height of the section").fill("500")
+        expect(page.get_by_text("10.0 mm", exact=True)).to_be_visible()
+        # What is still drawn is the part as it stood: a click lays no face of that down.
+        page.get_by_role("button", name="Stand on a face").click()
+        canvas = page.get_by_role("img", name="Turned as it stands")
+        canvas.click(position=self.part_of(canvas, 0.5, 0.5))  # type: ignore[arg-type]
+        expect(page.get_by_role("button", name="Stand on a face")).to_have_attribute("aria-pressed", "true")
+        for route in kept:
+            route.continue_()
+        expect(page.get_by_text("Fetching the mesh")).to_have_count(0)
+        self.expect_size("10.0 × 30.0 × 20.0")
 
     def part_of(self, canvas: object, x: float, y: float) -> dict[str, float]:
         box = canvas.bounding_box()  # type: ignore[attr-defined]

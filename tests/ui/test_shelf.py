@@ -296,6 +296,7 @@ class Shelf(UiCase):
         expect(walls).to_have_accessible_description("by purpose")
 
     def test_another_window_has_changed_it(self) -> None:
+        self.hear_nothing()
         card = self.new_machine("Redshank")
         other = self.page.context.new_page()
         other.goto(self.page.url)

@@ -12,7 +12,6 @@ from tests.support.open_surfaces import open_scan
 from tests.support.solids import stl_bytes
 from tests.ui.browser import UiCase
 
-PATIENCE_MS = 60_000
 
 
 class Held(UiCase):
@@ -79,7 +78,7 @@ class Asking(Held):
         page.get_by_role("button", name="Try every change").click()
         self.assertFalse(self.was_sent("POST /recipes/\\d+/levers"))
         self.let_go()
-        expect(page.get_by_text(re.compile("^(Takes nothing away|At a price)$")).first).to_be_visible(timeout=PATIENCE_MS)
+        expect(page.get_by_text(re.compile("^(Takes nothing away|At a price)$")).first).to_be_visible()
         stored = [at for at, one in enumerate(self.sent) if one.startswith("PATCH")]
         asked = [at for at, one in enumerate(self.sent) if "/levers" in one]
         self.assertLess(stored[0], asked[0])
@@ -154,14 +153,14 @@ class Still(UiCase):
         self.set_cell("Layer height in mm", "Everyday", "0.32")
         self.wait_for_figures()
         items = page.locator("section[aria-labelledby=findings-title] ul").first.get_by_role("listitem")
-        expect(items.first).to_be_visible(timeout=PATIENCE_MS)
+        expect(items.first).to_be_visible()
         while not held:
             page.wait_for_timeout(20)
         before = [box["y"] for item in items.all() if (box := item.bounding_box())]
         for route in held:
             route.continue_()
         page.unroute_all()
-        expect(page.get_by_text("confirm")).to_be_visible(timeout=PATIENCE_MS)
+        expect(page.get_by_text("confirm")).to_be_visible()
         self.assertEqual([box["y"] for item in items.all() if (box := item.bounding_box())], before)
 
 
@@ -177,7 +176,7 @@ class Guessing(UiCase):
         self.assertEqual(self.axe(), [])
         page.get_by_role("button", name="Close it anyway").click()
         look = page.get_by_role("link", name="See what was guessed")
-        expect(look).to_be_visible(timeout=PATIENCE_MS)
+        expect(look).to_be_visible()
         expect(page.get_by_text(re.compile("cm² were added")).first).to_be_visible()
         page.get_by_role("button", name="Undo", exact=True).first.click()
         expect(page.get_by_role("button", name="Close it anyway")).to_be_visible()
@@ -192,6 +191,6 @@ class TradeOff(UiCase):
     def test_columns_stand_on_the_axes_before_a_search(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((16, 12, 5)), 'empty-tradeoff.stl')}/tradeoff")
         cloud = self.page.get_by_test_id("cloud")
-        expect(cloud).to_contain_text("Everyday", timeout=PATIENCE_MS)
+        expect(cloud).to_contain_text("Everyday")
         expect(cloud).to_contain_text("Coarser")
         self.assertEqual(self.axe(), [])

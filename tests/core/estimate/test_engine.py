@@ -19,6 +19,7 @@ from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import parallel_apply
 from tests.support.estimating import estimate_with_findings
 from tests.support.solids import box, cylinder, sphere
+from tests.support.patience import PATIENCE_S
 
 ENGINE = Engine()
 CEILING = melt_ceiling(Printer(), Nozzle(), Material(), Material().nozzle_temp_c)
@@ -285,8 +286,8 @@ class Memory(unittest.TestCase):
         waiting, fail = threading.Barrier(2), threading.Event()
 
         def fails() -> bytes:
-            waiting.wait(10)
-            fail.wait(10)
+            waiting.wait(PATIENCE_S)
+            fail.wait(PATIENCE_S)
             raise ValueError
 
         def first() -> None:
@@ -304,7 +305,7 @@ class Memory(unittest.TestCase):
 
         one = threading.Thread(target=first)
         one.start()
-        waiting.wait(10)  # the first is making it, and will fail
+        waiting.wait(PATIENCE_S)  # the first is making it, and will fail
         others = [threading.Thread(target=lambda: cache.get("x", make)) for _ in range(6)]
         for thread in others[:3]:
             thread.start()

@@ -14,9 +14,10 @@ from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map
 from tests.support.solids import block, solid_of
+from tests.support.patience import PATIENCE_S
 
 
-def finishes(work: Callable[[], object], within_s: float = 120.0) -> bool:
+def finishes(work: Callable[[], object], within_s: float = PATIENCE_S) -> bool:
     """Run work in a thread; whether it ended in time. Where it did not, every thread's stack is printed."""
     thread = threading.Thread(target=work, daemon=True)
     thread.start()
@@ -74,7 +75,7 @@ class NeverStuck(unittest.TestCase):
     def test_work_is_done_by_whoever_asks_when_no_thread_is_free(self) -> None:
         let_go = threading.Event()
         busy = [
-            threading.Thread(target=parallel_map, args=(lambda _: let_go.wait(30), range(8)), daemon=True)
+            threading.Thread(target=parallel_map, args=(lambda _: let_go.wait(PATIENCE_S), range(8)), daemon=True)
             for _ in range(4)
         ]
         for thread in busy:
@@ -97,7 +98,7 @@ class Threads(unittest.TestCase):
         done: list[list[int]] = []
         worker = threading.Thread(target=lambda: done.append(parallel_map(outer, range(20))), daemon=True)
         worker.start()
-        worker.join(timeout=30)
+        worker.join(timeout=PATIENCE_S)
         self.assertEqual(done, [[1225 * number for number in range(20)]])
 
     def test_order_and_errors_come_through(self) -> None:
