@@ -1,4 +1,4 @@
-import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
+import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 
 interface Toast {
   id: number;
@@ -9,9 +9,13 @@ interface Toast {
 
 type Show = (text: string, options?: { action?: Toast["action"]; tone?: Toast["tone"] }) => void;
 
+/** How long a note stays; longer where something can be done about it. */
+const SHOWN_MS = 9000;
+const WITH_ACTION_MS = 30_000;
+
 const ToastContext = createContext<Show>(() => undefined);
 
-/** Short messages at the foot of the page; errors stay until dismissed. */
+/** Short messages at the foot of the page; errors stay until dismissed, and none goes under a hand that is on it. */
 export function useToast(): Show {
   return useContext(ToastContext);
 }
@@ -21,19 +25,30 @@ let last = 0;
 export function ToastProvider({ children }: { children: ReactNode }) {
   const [toasts, setToasts] = useState<Toast[]>([]);
   const drop = useCallback((id: number) => setToasts((all) => all.filter((toast) => toast.id !== id)), []);
+  const foot = useRef<HTMLDivElement>(null);
+  const dropLater = useCallback(
+    (id: number, milliseconds: number) => {
+      const look = () => {
+        if (foot.current?.matches(":hover, :focus-within")) setTimeout(look, 1000);
+        else drop(id);
+      };
+      setTimeout(look, milliseconds);
+    },
+    [drop],
+  );
   const show = useCallback<Show>(
     (text, options = {}) => {
       const toast: Toast = { id: ++last, text, tone: options.tone ?? "note", action: options.action };
       setToasts((all) => [...all.slice(-2), toast]);
-      if (toast.tone === "note") setTimeout(() => drop(toast.id), 9000);
+      if (toast.tone === "note") dropLater(toast.id, toast.action ? WITH_ACTION_MS : SHOWN_MS);
     },
-    [drop],
+    [dropLater],
   );
   const shown = useMemo(() => toasts, [toasts]);
   return (
     <ToastContext value={show}>
       {children}
-      <div className="toast toast-end z-50 max-w-full whitespace-normal" aria-live="polite" role="status">
+      <div ref={foot} className="toast toast-end z-50 max-w-full whitespace-normal" aria-live="polite" role="status">
         {shown.map((toast) => (
           <div
             key={toast.id}
