@@ -124,7 +124,8 @@ def _parser() -> argparse.ArgumentParser:
     firmware.set_defaults(run=_firmware)
 
     simulate = commands.add_parser("simulate", help="run a simulated device to try things with")
-    simulate.add_argument("device", choices=["console", "hotend"])
+    simulate.add_argument("device", choices=["console", "hotend", "scale"])
+    simulate.add_argument("--grams", type=float, default=20.0, metavar="G", help="what lies on the simulated scale")
     simulate.add_argument("--hurry", type=float, default=1.0, metavar="TIMES", help="how much faster than real time")
     simulate.add_argument("--port", type=int, default=0, help="loopback port; 0 takes a free one")
     simulate.set_defaults(run=_simulate)
@@ -433,6 +434,9 @@ def _simulate(arguments: argparse.Namespace) -> None:
     if arguments.device == "hotend":
         _simulate_hotend(arguments)
         return
+    if arguments.device == "scale":
+        _simulate_scale(arguments)
+        return
     from meanbead.simulators.console import ConsoleServer
 
     with ConsoleServer(arguments.port) as server:
@@ -519,6 +523,15 @@ def _simulate_hotend(arguments: argparse.Namespace) -> None:
         )
         with suppress(KeyboardInterrupt):
             server.serve_forever()
+
+
+def _simulate_scale(arguments: argparse.Namespace) -> None:
+    from meanbead.simulators.scale import ScaleServer
+
+    with ScaleServer(lambda: arguments.grams, port=arguments.port) as scale:
+        print(f"A simulated scale listens at {scale.address}. Stop it with Ctrl-C.", flush=True)
+        with suppress(KeyboardInterrupt):
+            scale.serve_forever()
 
 
 def _layers(text: str) -> int | None:

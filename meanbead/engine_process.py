@@ -16,9 +16,13 @@ import sys
 import threading
 from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from meanbead.listen import Server, bound, port_of
 from meanbead.store.database import Database
+
+if TYPE_CHECKING:  # loaded in the process itself
+    from meanbead.core.estimate import Engine
 
 __all__ = ["EngineProcess", "main"]
 
@@ -115,13 +119,21 @@ def _go_first() -> None:
         Path("/proc/self/oom_score_adj").write_text("500")
 
 
+def _fill(database: Database, engine: Engine) -> None:
+    """What the lists show of a workshop that was just set up: figures, and the sample's log."""
+    from meanbead.demo.runs import add_sample_runs
+    from meanbead.demo.workshop import estimate_first_columns
+
+    estimate_first_columns(database, engine)
+    add_sample_runs(database, engine)
+
+
 def main() -> None:
     """The process itself."""
     from meanbead.api import create_app
     from meanbead.api.asgi import Application
     from meanbead.api.changes import ChangeFeed
     from meanbead.core.estimate import Engine
-    from meanbead.demo.workshop import estimate_first_columns
     from meanbead.jobs.worker import WorkerThread
 
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s engine %(name)s %(levelname)s %(message)s")
@@ -135,7 +147,7 @@ def main() -> None:
     server = Server(Application(app, database, ChangeFeed(database)), [door])
     server.start()
     worker.start()
-    threading.Thread(target=estimate_first_columns, args=(database, engine), daemon=True).start()
+    threading.Thread(target=_fill, args=(database, engine), daemon=True).start()
     print(json.dumps({"address": f"http://127.0.0.1:{port_of(door)}"}), flush=True)
     sys.stdin.read()  # until the pages' process closes it, or dies
     server.stop()

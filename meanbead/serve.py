@@ -12,6 +12,7 @@ import signal
 import sys
 import threading
 import time
+from datetime import datetime
 from pathlib import Path
 from types import FrameType
 from typing import Any
@@ -32,12 +33,15 @@ from meanbead.network.certificates import CertificateError
 from meanbead.network.secrets import cookie_key
 from meanbead.reach import USUAL_PORT as USUAL_NETWORK_PORT
 from meanbead.reach import Network, ReachError, Wish
-from meanbead.store import cluster
+from meanbead.services.backups import Backups
+from meanbead.store import archive, cluster
+from meanbead.store.archive import ArchiveError
 from meanbead.store.database import Database, NewerData
 
 USUAL_PORT = 8420
 KEEP_S = 1.0
 FORGET_S = 86_400.0
+BACKUP_LOOK_S = 300.0
 SWITCH_S = 0.001
 """Threads of the pages' process take turns five times as often as usual: what is answered in a few milliseconds must not wait
 that long for its turn."""
@@ -50,10 +54,15 @@ def main(argv: list[str] | None = None) -> int:
     if arguments.stop:
         return _stop(data)
     data.mkdir(parents=True, exist_ok=True)
+    if arguments.backup is not None:
+        return _backup(data, arguments.backup)
     with (data / "start.lock").open("w") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
+            if arguments.restore is not None:
+                print("start: Mean Bead is running. Restore on its page Backups, or stop it first.", file=sys.stderr)
+                return 1
             return _point_to_the_other(data)
         return _start(data, arguments)
 
@@ -61,7 +70,7 @@ def main(argv: list[str] | None = None) -> int:
 def _start(data: Path, arguments: argparse.Namespace) -> int:
     try:
         return _serve(data, arguments)
-    except (cluster.ClusterError, NewerData, CertificateError, ReachError, OSError) as problem:
+    except (cluster.ClusterError, NewerData, CertificateError, ReachError, ArchiveError, OSError) as problem:
         print(f"start: {problem}", file=sys.stderr)
         return 1
 
@@ -78,10 +87,24 @@ def _point_to_the_other(data: Path) -> int:
     return 1
 
 
+def _where(given: str) -> Path:
+    """A file as whoever typed it means it: ``./start`` goes to its own folder first."""
+    return Path(os.environ.get("MEANBEAD_FROM", ".")) / given
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="./start", description="Start Mean Bead on this machine.")
     parser.add_argument("--empty", action="store_true", help="do not load the sample workshop into a new database")
     parser.add_argument("--port", type=int, default=USUAL_PORT, help=f"port of the pages (usually {USUAL_PORT})")
+    parser.add_argument("--backup", type=_where, metavar="FILE", help="write the whole workshop to a file, and end")
+    parser.add_argument(
+        "--restore",
+        type=_where,
+        metavar="FILE",
+        help="bring a workshop back from its file, then start; asks before it replaces one",
+    )
+    parser.add_argument("--yes", action="store_true", help="answer yes to what --restore asks")
+    parser.add_argument("--no-nightly", action="store_true", help="make no backup each night")
     parser.add_argument("--stop", action="store_true", help="stop a Mean Bead that is running")
     network = parser.add_argument_group("the workshop's network")
     network.add_argument("--network", action="store_true", help="serve phones and other people, with TLS and accounts")
@@ -124,11 +147,13 @@ def _serve(data: Path, arguments: argparse.Namespace) -> int:
     try:
         database = Database(running.url)
         database.migrate()
+        if arguments.restore is not None and not _restore(data, arguments.restore, database, sure=arguments.yes):
+            return 1
         if fill_if_empty(
             database, samples=not arguments.empty, progress=lambda name: print(f"  sample part: {name}", flush=True)
         ):
             print("The workshop was empty; it has been set up.", flush=True)
-        _run(data, arguments.port, wish, running, database)
+        _run(data, arguments, wish, running, database)
     except KeyboardInterrupt:
         print("\nStopping ...", flush=True)
     finally:
@@ -136,11 +161,57 @@ def _serve(data: Path, arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Running, database: Database) -> None:
+def _backup(data: Path, path: Path) -> int:
+    """Write the workshop to a file, that it runs or not."""
+    ran = cluster.is_running(data)
+    try:
+        running = cluster.start(data)
+        try:
+            database = Database(running.url)
+            database.migrate()
+            database.close()
+            made = archive.write(running.url, path.resolve())
+        finally:
+            if not ran:
+                cluster.stop(running.folder)
+    except (cluster.ClusterError, NewerData, OSError) as problem:
+        print(f"start: {problem}", file=sys.stderr)
+        return 1
+    print(f"{path}: {made.rows['parts']} parts, {made.rows['runs']} runs, {made.size_bytes / 1e6:.1f} MB.")
+    return 0
+
+
+def _restore(data: Path, path: Path, database: Database, *, sure: bool) -> bool:
+    """Bring a workshop back; returns whether that was done."""
+    contents = archive.check(path)
+    print(
+        f"{path}: the workshop of {contents.made_at:%Y-%m-%d %H:%M} UTC, {contents.rows.get('parts', 0)} parts, "
+        f"{contents.rows.get('runs', 0)} runs."
+    )
+    if archive.has_data(database.url) and not sure:
+        print("It takes the place of the workshop that is here, which is kept as a backup.")
+        answer = input("Restore it? Type yes: ") if sys.stdin.isatty() else ""
+        if answer.strip().lower() not in ("y", "yes"):
+            print("Nothing was changed. (--yes restores without asking.)")
+            return False
+    Backups(_backup_folder(data), database.url).restore(path, lambda what: print(f"  {what}", flush=True))
+    print("Restored.", flush=True)
+    return True
+
+
+def _backup_folder(data: Path) -> Path:
+    return data / "backups"
+
+
+def _run(
+    data: Path, arguments: argparse.Namespace, wish: Wish | None, running: cluster.Running, database: Database
+) -> None:
     """Serve until somebody says stop."""
+    wanted_port: int = arguments.port
+    backups = Backups(_backup_folder(data), database.url, nightly=not arguments.no_nightly)
     engine = EngineProcess(database.url)
     inside = Inside(engine.secret, lambda: engine.address)
-    app = create_app(database, None, Access(key=cookie_key(data)), inside=inside)
+    app = create_app(database, None, Access(key=cookie_key(data)), inside=inside, kept=backups)
     feed = ChangeFeed(database, remember_sessions(app))
     sys.setswitchinterval(SWITCH_S)
     network = None if wish is None else Network(data, wish, app, database, feed)
@@ -153,6 +224,7 @@ def _run(data: Path, wanted_port: int, wish: Wish | None, running: cluster.Runni
     keepers = [
         threading.Thread(target=_keep_database, args=(running, stopping), daemon=True),
         threading.Thread(target=_forget, args=(database, stopping), daemon=True),
+        threading.Thread(target=_nightly, args=(backups, stopping), daemon=True),
     ]
     try:
         print("Starting the engine ...", flush=True)
@@ -214,6 +286,12 @@ def _forget(database: Database, stopping: threading.Event) -> None:
             logging.getLogger(__name__).warning("old sessions could not be forgotten", exc_info=True)
         if stopping.wait(FORGET_S):
             return
+
+
+def _nightly(backups: Backups, stopping: threading.Event) -> None:
+    """Make a backup each night, and one that was missed as soon as the workshop has run for a while."""
+    while not stopping.wait(BACKUP_LOOK_S):
+        backups.make_if_due(datetime.now().astimezone())
 
 
 def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:

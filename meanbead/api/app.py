@@ -9,9 +9,11 @@ from meanbead import __version__
 from meanbead.api import (
     access,
     advice,
+    backups,
     changes,
     describe,
     estimates,
+    faults,
     flow_questions,
     flow_tests,
     guard,
@@ -20,6 +22,7 @@ from meanbead.api import (
     house_recipes,
     house_rules,
     jobs,
+    journal,
     machines,
     network,
     pages,
@@ -28,6 +31,8 @@ from meanbead.api import (
     people,
     problems,
     recipes,
+    run_files,
+    runs,
     search,
     settings,
     shelf,
@@ -40,6 +45,7 @@ from meanbead.api.context import Context, attach
 from meanbead.core.estimate import Engine
 from meanbead.core.runtime import limits
 from meanbead.jobs.queue import Queue
+from meanbead.services.backups import Backups
 from meanbead.store.database import Database
 
 _NOUNS = (
@@ -59,6 +65,11 @@ _NOUNS = (
     flow_tests,
     flow_questions,
     test_pieces,
+    runs,
+    run_files,
+    faults,
+    journal,
+    backups,
     sign_in,
     people,
     network,
@@ -75,10 +86,11 @@ def create_app(
     *,
     inside: heavy.Inside | None = None,
     inside_secret: str | None = None,
+    kept: Backups | None = None,
 ) -> APIFlask:
     """The application on a database. Without one it can only describe itself (``app.spec``). ``served`` says how the
     network reaches it; left out, it does not. With ``inside`` heavy work is handed on to the engine's process, which is an
-    application with the ``inside_secret``."""
+    application with the ``inside_secret``. ``kept`` is where backups are."""
     app = APIFlask(
         "meanbead",
         title="Mean Bead",
@@ -93,7 +105,7 @@ def create_app(
     app.config["COMPRESS_MIN_SIZE"] = 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]
     if database is not None:
-        attach(app, Context(database, engine or Engine(), Queue(database)))
+        attach(app, Context(database, engine or Engine(), Queue(database), kept))
     problems.register(app)
     guard.headers(app)
     if inside_secret is None:

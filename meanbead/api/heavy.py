@@ -39,6 +39,10 @@ HEAVY = frozenset(
         "parts.split_part",
         "recipes.add_gcode",
         "test_pieces.make_test_piece",
+        "runs.start_run",
+        "faults.list_causes",
+        "faults.price_cause",
+        "faults.try_cause",
     ]
 )
 """Endpoints whose work is the engine's, or reads and measures whole meshes."""

@@ -48,9 +48,18 @@ def edit_house_rules(json_data: HouseRulesEdit) -> HouseRulesOut:
             row.rules = plain(json_data.rules)
         if json_data.shop is not None:
             own = json_data.shop.model_copy(
-                update={"spool_left_g": None, "spool_name": "", "spool_dry": None, "spool_says": "", "now_h": None}
+                update={
+                    "spool_left_g": None,
+                    "spool_name": "",
+                    "spool_dry": None,
+                    "spool_says": "",
+                    "now_h": None,
+                    "fault_rate_says": "",
+                }
             )
             row.shop = plain(own)
+        if json_data.scale_address is not None:
+            row.scale_address = json_data.scale_address.strip()
         db.flush()
         return house_rules_out(row)
 

@@ -22,6 +22,7 @@ class HouseRulesOut(Schema):
     matters: list[Topic]
     rules: HouseRules
     shop: Shop
+    scale_address: str
 
 
 class HouseRulesEdit(Schema):
@@ -30,6 +31,7 @@ class HouseRulesEdit(Schema):
     version: Version
     rules: HouseRules | None = None
     shop: Shop | None = None
+    scale_address: Annotated[str, Field(max_length=200)] | None = None
 
 
 class EndingAsk(Schema):
@@ -83,4 +85,5 @@ def house_rules_out(row: House) -> HouseRulesOut:
         matters=list(topics()),
         rules=HouseRules.model_validate(row.rules),
         shop=Shop.model_validate(row.shop),
+        scale_address=row.scale_address,
     )

@@ -28,7 +28,7 @@ class Console(Schema):
 
 
 class MachineOut(ShelfRowOut):
-    """A machine of the workshop, and what it holds. ``start_time_s`` and ``end_time_s`` are what its own texts take, where it
+    """A machine of the workshop, what it holds, and what its panel's time counts. ``start_time_s`` and ``end_time_s`` are what its own texts take, where it
     has any."""
 
     printer: Printer
@@ -37,6 +37,7 @@ class MachineOut(ShelfRowOut):
     fitted_on: date | None
     hours_run: float
     console: Console
+    panel: Literal["", "printing", "with_heating"]
 
 
 class MachineAdd(ShelfRowAdd):
@@ -56,6 +57,7 @@ class MachineEdit(ShelfRowEdit):
     fitted_on: date | None = None
     hours_run: Annotated[float, Field(ge=0, le=1e6)] | None = None
     console: Console | None = None
+    panel: Literal["", "printing", "with_heating"] = ""
 
 
 class FirmwareReport(Schema):
@@ -96,4 +98,5 @@ def machine_out(row: Machine, used: Used | None = None) -> MachineOut:
         fitted_on=row.fitted_on,
         hours_run=row.hours_run,
         console=Console.model_validate(row.console),
+        panel=row.panel,
     )

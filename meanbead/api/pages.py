@@ -38,6 +38,7 @@ def page(address: str = "") -> Response:
         return send_from_directory(BUILT, address)
     if not (BUILT / "index.html").exists():
         abort(404, "The pages are not built yet: run ./start.")
-    response = send_from_directory(BUILT, "index.html")
+    # Phones at a machine get a small page of their own.
+    response = send_from_directory(BUILT, "run.html" if address.startswith("run/") else "index.html")
     response.headers["Cache-Control"] = "no-cache"
     return response

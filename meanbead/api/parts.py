@@ -23,6 +23,7 @@ from meanbead.api.parts_schemas import (
     PartOut,
     PartsAsk,
     PartsOut,
+    PrintedOut,
     part_out,
 )
 from meanbead.api.problems import OpenUpload
@@ -54,7 +55,11 @@ def list_parts(query_data: PartsAsk) -> Response:
             )
             parts, more = found[: query_data.limit], len(found) > query_data.limit
             headlines = services.parts.headlines(db, parts)
-            shown = [part_out(part, _headline_out(headlines.get(part.id))) for part in parts]
+            printed = services.runs.of_parts(db, [part.id for part in parts])
+            shown = [
+                part_out(part, _headline_out(headlines.get(part.id)), _printed_out(printed.get(part.id)))
+                for part in parts
+            ]
             total = store.parts.count_parts(db, search=query_data.search)
             complete = all(part.headline is not None and not part.headline.outdated for part in shown)
             return PartsOut(parts=shown, more=more, total=total), complete
@@ -72,6 +77,19 @@ def list_names() -> PartNames:
 
 def _headline(db: Session, part: Part) -> Headline | None:
     return _headline_out(services.parts.headlines(db, [part]).get(part.id))
+
+
+def _printed_out(found: services.runs.PartRuns | None) -> PrintedOut | None:
+    if found is None:
+        return None
+    return PrintedOut(
+        runs=found.runs,
+        real_s=found.real_s,
+        predicted_s=found.predicted_s,
+        saved_h=found.saved.hours,
+        saved_g=found.saved.grams,
+        pieces=found.saved.pieces,
+    )
 
 
 def _headline_out(found: services.parts.Headline | None) -> Headline | None:
@@ -108,7 +126,9 @@ def add_part() -> PartOut:
 def get_part(part_id: int) -> PartOut:
     """One part."""
     with session() as db:
-        return part_out(store.rows.get(db, Part, part_id))
+        return part_out(
+            store.rows.get(db, Part, part_id), None, _printed_out(services.runs.of_parts(db, [part_id]).get(part_id))
+        )
 
 
 @blueprint.patch("/<int:part_id>")

@@ -25,6 +25,18 @@ class Headline(Schema):
     outdated: bool = False
 
 
+class PrintedOut(Schema):
+    """What a part's kept runs come to: the last real time with what was predicted then, and hours and grams saved since the
+    first recipe, over so many pieces."""
+
+    runs: int
+    real_s: float | None
+    predicted_s: float | None
+    saved_h: float
+    saved_g: float
+    pieces: int
+
+
 class PartOut(Schema):
     """A part."""
 
@@ -42,6 +54,7 @@ class PartOut(Schema):
     due_on: date | None
     guessed: Guesses | None
     headline: Headline | None = None
+    printed: PrintedOut | None = None
 
 
 class PartsAsk(Schema):
@@ -102,7 +115,7 @@ class OrientationsAsk(Schema):
     recipe_id: RowId
 
 
-def part_out(row: Part, headline: Headline | None = None) -> PartOut:
+def part_out(row: Part, headline: Headline | None = None, printed: PrintedOut | None = None) -> PartOut:
     """A part's row as it is given out."""
     return PartOut(
         id=row.id,
@@ -119,4 +132,5 @@ def part_out(row: Part, headline: Headline | None = None) -> PartOut:
         due_on=row.due_on,
         guessed=None if row.guessed is None else Guesses.model_validate(row.guessed),
         headline=headline,
+        printed=printed,
     )

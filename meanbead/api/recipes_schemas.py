@@ -37,7 +37,8 @@ class RecipeOut(Schema):
     """A column: what was chosen, what follows from it, and the estimate if it is known already, of the part as it stands
     at ``part_digest``.
 
-    With ``gcode`` it replays that file, and its choices do not count.
+    With ``gcode`` it replays that file, and its choices do not count. With ``tries_run_id`` it was made to do better than that
+    run.
     """
 
     id: int
@@ -54,6 +55,7 @@ class RecipeOut(Schema):
     choices: Recipe
     gcode: GcodeOut | None = None
     house: HouseOrigin | None = None
+    tries_run_id: int | None = None
     preview: Preview | None = None
     problem: str | None = None
     estimate: Estimate | None = None
@@ -136,6 +138,7 @@ def recipe_out(
         choices=Recipe.model_validate(row.choices),
         gcode=GcodeOut(file_name=row.gcode.file_name, size_bytes=row.gcode.size_bytes) if row.gcode else None,
         house=_origin(row),
+        tries_run_id=row.tries_run_id,
         preview=preview,
         problem=problem,
         estimate=estimate,

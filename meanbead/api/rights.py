@@ -58,6 +58,10 @@ _TABLE: dict[Right, str] = {
         flow_tests.list_flow_tests flow_tests.get_flow_test flow_tests.flow_test_file flow_tests.compare
         flow_tests.effect flow_tests.get_photo flow_questions.ask_heat
         test_pieces.list_pieces test_pieces.test_piece_file
+        runs.list_runs runs.get_run runs.get_tag runs.get_run_photo runs.get_thumbnail runs.labels runs.fault_rates
+        run_files.runs_csv run_files.runs_json
+        faults.list_faults faults.since_last_good faults.list_causes faults.chain
+        journal.list_entries
         jobs.get_job
         changes.listen
     """,
@@ -65,6 +69,7 @@ _TABLE: dict[Right, str] = {
         estimates.estimate estimates.figures estimates.list_sensitivities estimates.preview_recipe
         estimates.start_waterfall
         house_rules.preview_house_rules flow_tests.try_flow_plan
+        faults.price_cause
         jobs.cancel_job
     """,
     Right.OWN: """
@@ -74,6 +79,8 @@ _TABLE: dict[Right, str] = {
     Right.ENTER: """
         flow_tests.add_point flow_tests.edit_point flow_tests.delete_point flow_tests.restore_point
         flow_tests.add_photo flow_tests.weigh
+        runs.start_run runs.edit_run runs.add_run_photo runs.delete_run_photo runs.restore_run_photo runs.weigh_run
+        journal.add_entry
     """,
     Right.CHANGE: """
         parts.add_part parts.edit_part parts.split_part parts.estimate_orientations parts.delete_part parts.restore_part
@@ -94,11 +101,16 @@ _TABLE: dict[Right, str] = {
         flow_questions.start_fitting
         test_pieces.make_test_piece test_pieces.judge_piece test_pieces.take_back test_pieces.delete_piece
         test_pieces.restore_piece
+        runs.delete_run runs.restore_run
+        run_files.preview_import run_files.import_runs
+        faults.try_cause
+        journal.edit_entry journal.delete_entry journal.restore_entry
     """,
-    Right.LOOK_AFTER: "people.list_people people.audit",
+    Right.LOOK_AFTER: "people.list_people people.audit backups.list_backups",
     Right.LOOK_AFTER_CONFIRMED: """
         people.invite people.withdraw people.edit_person people.delete_person people.restore_person
         people.sign_person_out
+        backups.make_backup backups.take_backup backups.check_backup backups.bring_backup backups.restore_backup
     """,
 }
 

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from meanbead import store
 from meanbead.api.context import session
+from meanbead.api.journal import note_shelf
 from meanbead.api.kept import kept_while_unchanged
 from meanbead.api.machines_schemas import MachineAdd, MachineEdit, MachineOut, machine_out
 from meanbead.api.purposes_schemas import PurposeAdd, PurposeEdit, PurposeOut, purpose_out
@@ -37,6 +38,8 @@ from meanbead.api.shelf_schemas import (
 )
 from meanbead.api.spools_schemas import SpoolAdd, SpoolEdit, SpoolOut, spool_out
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.faults.knowledge import JOURNAL_KINDS, JournalKind
+from meanbead.core.log.differences import flat
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Spool
 from meanbead.core.shelf import typical_plastics, typical_printer
 from meanbead.core.text.explain import explain
@@ -86,9 +89,13 @@ def _machine_edit(db: Session, row: Machine, said: MachineEdit, changes: dict[st
         if any(path.startswith("hotend.") and path != "hotend.source" for path in paths):
             update["hotend"] = printer.hotend.model_copy(update={"source": said.provenance})
         changes["printer"] = printer.model_copy(update=update)
+        _note_limits(db, row, plain(changes["printer"]))
     if "nozzle_id" in changes and changes["nozzle_id"] != row.nozzle_id:
+        _note_held(db, row, "nozzle_swapped", "nozzle", NozzleRow, changes["nozzle_id"])
         changes.setdefault("fitted_on", None if changes["nozzle_id"] is None else now().date())
         changes.setdefault("hours_run", 0.0)
+    if "spool_id" in changes and changes["spool_id"] != row.spool_id:
+        _note_held(db, row, "spool_changed", "spool", SpoolRow, changes["spool_id"])
     if changes.get("spool_id") is not None:
         # A spool is held by one machine.
         others = select(Machine).where(Machine.spool_id == changes["spool_id"], Machine.id != row.id)
@@ -98,10 +105,43 @@ def _machine_edit(db: Session, row: Machine, said: MachineEdit, changes: dict[st
         del changes["hours_run"]
 
 
+def _note_limits(db: Session, row: Machine, printer: dict[str, Any]) -> None:
+    """Limits that were changed, old and new, go into the journal."""
+    before, after = flat(row.printer), flat(printer)
+    changed = {path for path in {*before, *after} if path.split(".")[0] in (*_LIMITS, "drive_steps_per_mm")}
+    changed = {path for path in changed if before.get(path) != after.get(path)}
+    if changed:
+        old, new = ({path: values.get(path) for path in sorted(changed)} for values in (before, after))
+        note_shelf(db, "limits_changed", f"Firmware settings changed: {row.name}", old, new, machine_id=row.id)
+
+
+def _note_held(
+    db: Session, row: Machine, kind: JournalKind, what: str, table: type[NozzleRow] | type[SpoolRow], new_id: int | None
+) -> None:
+    """What a machine holds now, and held before."""
+    old_id = row.nozzle_id if what == "nozzle" else row.spool_id
+    old, new = (
+        "" if number is None else store.rows.get(db, table, number, deleted=True).name for number in (old_id, new_id)
+    )
+    name = f"{JOURNAL_KINDS[kind]}: {row.name}, {new or 'taken off'}"
+    note_shelf(db, kind, name, {what: old}, {what: new}, machine_id=row.id, **{f"{what}_id": new_id})
+
+
+def _note_state(db: Session, row: SpoolRow, changes: dict[str, Any]) -> None:
+    """A spool that was opened or dried."""
+    for kind, name in (("spool_opened", "opened_on"), ("spool_dried", "dried_on")):
+        day = changes.get(name)
+        if day is not None and day != getattr(row, name):
+            told: JournalKind = kind  # type: ignore[assignment]
+            before, after = {name: str(getattr(row, name) or "")}, {name: str(day)}
+            note_shelf(db, told, f"{JOURNAL_KINDS[told]}: {row.name}", before, after, spool_id=row.id)
+
+
 def _spool_edit(db: Session, row: SpoolRow, said: SpoolEdit, changes: dict[str, Any]) -> None:
     for name in ("material_id", "left_g", "kept"):
         if name in changes and changes[name] is None:
             del changes[name]
+    _note_state(db, row, changes)
     if said.weighed_g is not None:
         empty = changes.get("empty_g", row.empty_g)
         if empty is None:
@@ -126,7 +166,7 @@ MACHINES = ShelfNoun(
     out=MachineOut,
     give=machine_out,
     described={"printer": Printer()},
-    plain_fields=("nozzle_id", "spool_id", "fitted_on", "hours_run", "console"),
+    plain_fields=("nozzle_id", "spool_id", "fitted_on", "hours_run", "console", "panel"),
     refers={"nozzle_id": NozzleRow, "spool_id": SpoolRow},
     prepare_add=_machine_of,
     prepare_edit=_machine_edit,

@@ -143,6 +143,7 @@ def _added(db: Session, noun: ShelfNoun, said: ShelfRowAdd) -> ShelfRow:
         # A nozzle and a spool are on one machine.
         values |= {"nozzle_id": None, "spool_id": None, "fitted_on": None, "hours_run": 0.0}
         values["console"] = values.get("console") or {}
+        values["panel"] = values.get("panel") or ""
     make: Callable[..., ShelfRow] = noun.table
     row = make(name=(said.name or name).strip(), position=last_position(db, noun.table), sources=sources, **values)
     db.add(row)

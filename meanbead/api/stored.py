@@ -9,10 +9,12 @@ from pydantic import BaseModel
 from meanbead.api.flow_schemas import flow_test_head, point_out
 from meanbead.api.house_recipes_schemas import house_out
 from meanbead.api.house_rules_schemas import house_rules_out
+from meanbead.api.journal_schemas import entry_out
 from meanbead.api.machines_schemas import machine_out
 from meanbead.api.parts_schemas import part_out
 from meanbead.api.purposes_schemas import purpose_out
 from meanbead.api.recipes_schemas import recipe_out
+from meanbead.api.runs_schemas import photo_out, run_head
 from meanbead.api.shelf_schemas import material_out, nozzle_out
 from meanbead.api.spools_schemas import spool_out
 from meanbead.api.test_pieces_schemas import test_piece_out
@@ -21,12 +23,15 @@ from meanbead.store.tables import (
     FlowTestRow,
     House,
     HouseRecipe,
+    JournalRow,
     Machine,
     MaterialRow,
     NozzleRow,
     Part,
     Purpose,
     RecipeRow,
+    RunPhoto,
+    RunRow,
     SpoolRow,
     TestPieceRow,
     VersionedRow,
@@ -51,3 +56,6 @@ stored_out.register(SpoolRow, spool_out)
 stored_out.register(FlowTestRow, flow_test_head)
 stored_out.register(FlowPointRow, point_out)
 stored_out.register(TestPieceRow, test_piece_out)
+stored_out.register(RunRow, run_head)
+stored_out.register(RunPhoto, photo_out)
+stored_out.register(JournalRow, entry_out)
