@@ -17,8 +17,8 @@ from urllib.request import Request, urlopen
 
 from meanbead.network.certificates import own_certificate
 from tests.support.network import NetworkWorkshop, unused_port
-from tests.support.people import PASSPHRASE
 from tests.support.patience import PATIENCE_S
+from tests.support.people import PASSPHRASE
 
 
 def ask(address: str, authority: str | None = None, body: Any = None, **headers: str) -> Any:
@@ -104,7 +104,9 @@ class Served(unittest.TestCase):
                     "--port",
                     str(unused_port()),
                 ]
-                done = subprocess.run([*command, *words], capture_output=True, text=True, timeout=PATIENCE_S, check=False)
+                done = subprocess.run(
+                    [*command, *words], capture_output=True, text=True, timeout=PATIENCE_S, check=False
+                )
                 self.assertEqual(done.returncode, 1)
                 self.assertIn(sentence, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)

@@ -31,7 +31,9 @@ class Start(unittest.TestCase):
         return [sys.executable, "-m", "meanbead.serve", "--data", str(self.data), *words]
 
     def run_once(self, *words: str) -> str:
-        return subprocess.run(self.command(*words), capture_output=True, text=True, timeout=PATIENCE_S, check=True).stdout
+        return subprocess.run(
+            self.command(*words), capture_output=True, text=True, timeout=PATIENCE_S, check=True
+        ).stdout
 
     def start(self, *words: str) -> tuple[subprocess.Popen[str], str, str]:
         """A started process, its address, and what it said until then."""
@@ -92,7 +94,9 @@ class Start(unittest.TestCase):
         body = json.dumps({"name": "Second"}).encode()
         with urlopen(Request(f"{address}/api/machines", body, {"Content-Type": "application/json"})) as answer:
             self.assertEqual(answer.status, 201)
-        refused = subprocess.run(self.command("--restore", str(file)), capture_output=True, text=True, timeout=PATIENCE_S)
+        refused = subprocess.run(
+            self.command("--restore", str(file)), capture_output=True, text=True, timeout=PATIENCE_S
+        )
         self.assertEqual(refused.returncode, 1)
         self.assertIn("is running", refused.stderr)
         self.run_once("--stop")
@@ -100,7 +104,11 @@ class Start(unittest.TestCase):
 
         # Over data it asks first, and nobody answers here.
         refused = subprocess.run(
-            self.command("--restore", str(file)), capture_output=True, text=True, timeout=PATIENCE_S, stdin=subprocess.DEVNULL
+            self.command("--restore", str(file)),
+            capture_output=True,
+            text=True,
+            timeout=PATIENCE_S,
+            stdin=subprocess.DEVNULL,
         )
         self.assertEqual(refused.returncode, 1)
         self.assertIn("Nothing was changed", refused.stdout)
@@ -122,7 +130,9 @@ class Start(unittest.TestCase):
         self.run_once("--stop")
         broken = self.data.parent / "broken.zip"
         broken.write_bytes(file.read_bytes()[:-50])
-        refused = subprocess.run(self.command("--restore", str(broken)), capture_output=True, text=True, timeout=PATIENCE_S)
+        refused = subprocess.run(
+            self.command("--restore", str(broken)), capture_output=True, text=True, timeout=PATIENCE_S
+        )
         self.assertEqual(refused.returncode, 1)
         self.assertIn("cut off", refused.stderr)
 

@@ -22,9 +22,9 @@ from meanbead.jobs.work import Cancelled, Progress, Toolbox
 from meanbead.store import jobs
 from tests.api.test_api import ApiCase
 from tests.api.worker import WorkerCase
+from tests.support.patience import PATIENCE_S
 from tests.support.server import running_cluster
 from tests.support.solids import box, stl_bytes
-from tests.support.patience import PATIENCE_S
 
 
 class InBackground(WorkerCase):

@@ -17,8 +17,8 @@ from meanbead.store.database import plain_url
 from meanbead.store.tables import JobRow, now
 from tests.api.test_api import ApiCase
 from tests.api.worker import WorkerCase
-from tests.support.solids import stl_bytes
 from tests.support.patience import PATIENCE_S
+from tests.support.solids import stl_bytes
 
 
 class Background(WorkerCase):

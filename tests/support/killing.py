@@ -28,8 +28,8 @@ from urllib.request import Request, urlopen
 import trimesh
 
 from meanbead.store import cluster
-from tests.support.solids import stl_bytes
 from tests.support.patience import PATIENCE_S
+from tests.support.solids import stl_bytes
 
 TARGETS = ("server", "worker", "database")
 ENDS = ("done", "failed", "cancelled")

@@ -10,8 +10,8 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tests.support.people import PASSPHRASE
 from tests.support.patience import PATIENCE_S
+from tests.support.people import PASSPHRASE
 
 
 def unused_port() -> int:

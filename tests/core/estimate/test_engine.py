@@ -18,8 +18,8 @@ from meanbead.core.recipe.resolve import resolve
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import parallel_apply
 from tests.support.estimating import estimate_with_findings
-from tests.support.solids import box, cylinder, sphere
 from tests.support.patience import PATIENCE_S
+from tests.support.solids import box, cylinder, sphere
 
 ENGINE = Engine()
 CEILING = melt_ceiling(Printer(), Nozzle(), Material(), Material().nozzle_temp_c)

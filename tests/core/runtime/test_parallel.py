@@ -13,8 +13,8 @@ from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map
-from tests.support.solids import block, solid_of
 from tests.support.patience import PATIENCE_S
+from tests.support.solids import block, solid_of
 
 
 def finishes(work: Callable[[], object], within_s: float = PATIENCE_S) -> bool:
