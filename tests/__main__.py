@@ -59,7 +59,7 @@ def main() -> int:
     parser.add_argument("names", nargs="*", help="dotted names of tests; left out, all")
     arguments = parser.parse_args()
     if not arguments.names:
-        return _side_by_side(arguments.counts)
+        return _side_by_side(arguments.counts, arguments.seconds)
     # Random cases are the same in every run, and slow machines are no failures.
     settings.register_profile("repeatable", deadline=None, derandomize=True, print_blob=False)
     settings.load_profile("repeatable")
@@ -149,7 +149,7 @@ def _groups() -> list[Group]:
     return [*map(Group, pages), measured, Group(of_api), Group(others), Group(many), Group(threaded, threads=None)]
 
 
-def _side_by_side(counts: Path | None) -> int:
+def _side_by_side(counts: Path | None, seconds_file: Path | None) -> int:
     """All tests, a few processes at a time; their output comes one after the other, and their counts together."""
     passed = failed = 0
     unsteady: list[str] = []
@@ -174,6 +174,8 @@ def _side_by_side(counts: Path | None) -> int:
             passed, failed = passed + one, failed + max(other, int(status != 0))
             seconds |= json.loads(took.read_text()) if took.exists() else {}
     _print_slowest(seconds)
+    if seconds_file:
+        seconds_file.write_text(json.dumps(seconds))
     for line in unsteady:
         print(line)
     if counts:
