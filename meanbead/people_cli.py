@@ -11,6 +11,7 @@ from pathlib import Path
 
 from meanbead import services, store
 from meanbead.core.errors import MeanBeadError
+from meanbead.data_folder import usual_data_folder
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
@@ -25,7 +26,7 @@ def run(arguments: argparse.Namespace) -> None:
 @contextmanager
 def _opened(given: Path | None) -> Iterator[Database]:
     """The workshop's database: the one that runs, or started for as long as this takes."""
-    data = given or cluster.usual_data_folder()
+    data = given or usual_data_folder()
     was_running = cluster.is_running(data)
     running = cluster.start(data)
     database = Database(running.url)

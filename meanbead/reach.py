@@ -5,7 +5,6 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -19,39 +18,12 @@ from meanbead.listen import Server, bound, bound_everywhere, port_of
 from meanbead.network.addresses import LOOPBACK, host_names, in_url, machine_addresses
 from meanbead.network.certificates import Certificate, CertificateError, given_certificate, own_certificate
 from meanbead.network.secrets import cookie_key
+from meanbead.network.wish import Wish
 from meanbead.store.database import Database
 
 _LOG = logging.getLogger(__name__)
 
-USUAL_PORT = 8443
 _LOOK_S = 60.0
-
-
-class ReachError(RuntimeError):
-    """The network cannot be served as asked; the text says what to do."""
-
-
-@dataclass(frozen=True)
-class Wish:
-    """What was asked for: other ``names``, a ``certificate`` with its ``key`` of one's own, reverse ``proxies``."""
-
-    port: int = USUAL_PORT
-    names: tuple[str, ...] = ()
-    certificate: Path | None = None
-    key: Path | None = None
-    proxies: tuple[str, ...] = ()
-
-    def check(self) -> None:
-        """Raise :class:`ReachError` for wishes that contradict each other."""
-        if (self.certificate is None) != (self.key is None):
-            raise ReachError("--certificate and --key belong together: give both, or neither.")
-        if self.proxies and not self.names:
-            raise ReachError("--behind-proxy needs --name: the name by which people open the workshop.")
-
-    @property
-    def proxy_is_here(self) -> bool:
-        """Whether all proxies run on this machine, so that nobody else needs to reach us."""
-        return bool(self.proxies) and set(self.proxies) <= LOOPBACK
 
 
 class Network:

@@ -1,50 +1,24 @@
-"""Start the application: its own PostgreSQL, migrations, the sample workshop, and the server: on loopback, and to the
-workshop's network where that is asked for."""
+"""The start command: one at a time for a data folder; it points to the one that runs, or stops it. What serves is imported
+only where it is needed, so that these two are quick."""
 
 from __future__ import annotations
 
 import argparse
 import fcntl
 import json
-import logging
 import os
 import signal
 import sys
-import threading
 import time
-from datetime import datetime
 from pathlib import Path
-from types import FrameType
 from typing import Any
 from urllib.request import urlopen
 
-import segno
-
-from meanbead import store
-from meanbead.api import create_app
-from meanbead.api.access import Access, remember_sessions
-from meanbead.api.asgi import Application
-from meanbead.api.changes import ChangeFeed
-from meanbead.api.heavy import Inside
-from meanbead.demo.workshop import fill_if_empty
-from meanbead.engine_process import EngineProcess
-from meanbead.listen import Server, bound, port_of
-from meanbead.network.certificates import CertificateError
-from meanbead.network.secrets import cookie_key
-from meanbead.reach import USUAL_PORT as USUAL_NETWORK_PORT
-from meanbead.reach import Network, ReachError, Wish
-from meanbead.services.backups import Backups
-from meanbead.store import archive, cluster
-from meanbead.store.archive import ArchiveError
-from meanbead.store.database import Database, NewerData
+from meanbead.data_folder import state_file, usual_data_folder
+from meanbead.network.wish import USUAL_PORT as USUAL_NETWORK_PORT
+from meanbead.network.wish import Wish
 
 USUAL_PORT = 8420
-KEEP_S = 1.0
-FORGET_S = 86_400.0
-BACKUP_LOOK_S = 300.0
-SWITCH_S = 0.001
-"""Threads of the pages' process take turns five times as often as usual: what is answered in a few milliseconds must not wait
-that long for its turn."""
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -55,7 +29,9 @@ def main(argv: list[str] | None = None) -> int:
         return _stop(data)
     data.mkdir(parents=True, exist_ok=True)
     if arguments.backup is not None:
-        return _backup(data, arguments.backup)
+        from meanbead.serving import backup
+
+        return backup(data, arguments.backup)
     with (data / "start.lock").open("w") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -64,15 +40,17 @@ def main(argv: list[str] | None = None) -> int:
                 print("start: Mean Bead is running. Restore on its page Backups, or stop it first.", file=sys.stderr)
                 return 1
             return _point_to_the_other(data)
-        return _start(data, arguments)
+        from meanbead.serving import serve
 
-
-def _start(data: Path, arguments: argparse.Namespace) -> int:
-    try:
-        return _serve(data, arguments)
-    except (cluster.ClusterError, NewerData, CertificateError, ReachError, ArchiveError, OSError) as problem:
-        print(f"start: {problem}", file=sys.stderr)
-        return 1
+        return serve(
+            data,
+            port=arguments.port,
+            wish=_wish(arguments),
+            samples=not arguments.empty,
+            nightly=not arguments.no_nightly,
+            restore=arguments.restore,
+            sure=arguments.yes,
+        )
 
 
 def _point_to_the_other(data: Path) -> int:
@@ -122,7 +100,7 @@ def _parser() -> argparse.ArgumentParser:
         default="",
         help="serve to reverse proxies at these addresses, which see to TLS; commas between; needs --name",
     )
-    parser.add_argument("--data", type=Path, default=cluster.usual_data_folder(), help="folder of the database")
+    parser.add_argument("--data", type=Path, default=usual_data_folder(), help="folder of the database")
     return parser
 
 
@@ -135,187 +113,10 @@ def _wish(arguments: argparse.Namespace) -> Wish | None:
     return Wish(arguments.network_port, names, arguments.certificate, arguments.key, proxies)
 
 
-def _serve(data: Path, arguments: argparse.Namespace) -> int:
-    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
-    for number in (signal.SIGTERM, signal.SIGINT):  # a shell may have started us with Ctrl-C switched off
-        signal.signal(number, _interrupt)
-    wish = _wish(arguments)
-    if wish is not None:
-        wish.check()
-    print("Starting the database ...", flush=True)
-    running = cluster.start(data)
-    try:
-        database = Database(running.url)
-        database.migrate()
-        if arguments.restore is not None and not _restore(data, arguments.restore, database, sure=arguments.yes):
-            return 1
-        if fill_if_empty(
-            database, samples=not arguments.empty, progress=lambda name: print(f"  sample part: {name}", flush=True)
-        ):
-            print("The workshop was empty; it has been set up.", flush=True)
-        _run(data, arguments, wish, running, database)
-    except KeyboardInterrupt:
-        print("\nStopping ...", flush=True)
-    finally:
-        cluster.stop(running.folder)
-    return 0
-
-
-def _backup(data: Path, path: Path) -> int:
-    """Write the workshop to a file, that it runs or not."""
-    ran = cluster.is_running(data)
-    try:
-        running = cluster.start(data)
-        try:
-            database = Database(running.url)
-            database.migrate()
-            database.close()
-            made = archive.write(running.url, path.resolve())
-        finally:
-            if not ran:
-                cluster.stop(running.folder)
-    except (cluster.ClusterError, NewerData, OSError) as problem:
-        print(f"start: {problem}", file=sys.stderr)
-        return 1
-    print(f"{path}: {made.rows['parts']} parts, {made.rows['runs']} runs, {made.size_bytes / 1e6:.1f} MB.")
-    return 0
-
-
-def _restore(data: Path, path: Path, database: Database, *, sure: bool) -> bool:
-    """Bring a workshop back; returns whether that was done."""
-    contents = archive.check(path)
-    print(
-        f"{path}: the workshop of {contents.made_at:%Y-%m-%d %H:%M} UTC, {contents.rows.get('parts', 0)} parts, "
-        f"{contents.rows.get('runs', 0)} runs."
-    )
-    if archive.has_data(database.url) and not sure:
-        print("It takes the place of the workshop that is here, which is kept as a backup.")
-        answer = input("Restore it? Type yes: ") if sys.stdin.isatty() else ""
-        if answer.strip().lower() not in ("y", "yes"):
-            print("Nothing was changed. (--yes restores without asking.)")
-            return False
-    Backups(_backup_folder(data), database.url).restore(path, lambda what: print(f"  {what}", flush=True))
-    print("Restored.", flush=True)
-    return True
-
-
-def _backup_folder(data: Path) -> Path:
-    return data / "backups"
-
-
-def _run(
-    data: Path, arguments: argparse.Namespace, wish: Wish | None, running: cluster.Running, database: Database
-) -> None:
-    """Serve until somebody says stop."""
-    wanted_port: int = arguments.port
-    backups = Backups(_backup_folder(data), database.url, nightly=not arguments.no_nightly)
-    engine = EngineProcess(database.url)
-    inside = Inside(engine.secret, lambda: engine.address)
-    app = create_app(database, None, Access(key=cookie_key(data)), inside=inside, kept=backups)
-    feed = ChangeFeed(database, remember_sessions(app))
-    sys.setswitchinterval(SWITCH_S)
-    network = None if wish is None else Network(data, wish, app, database, feed)
-    door = bound("127.0.0.1", wanted_port)
-    port = port_of(door)
-    if port != wanted_port:
-        print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
-    server = Server(Application(app, database, feed), [door])
-    stopping = threading.Event()
-    keepers = [
-        threading.Thread(target=_keep_database, args=(running, stopping), daemon=True),
-        threading.Thread(target=_forget, args=(database, stopping), daemon=True),
-        threading.Thread(target=_nightly, args=(backups, stopping), daemon=True),
-    ]
-    try:
-        print("Starting the engine ...", flush=True)
-        feed.start()
-        engine.start()
-        server.start()
-        for keeper in keepers:
-            keeper.start()
-        address = f"http://127.0.0.1:{port}"
-        _state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address, "engine": engine.pid}))
-        if network is not None:
-            _serve_network(network, address)
-        print(f"\nMean Bead: {address}\nStop with Ctrl-C.", flush=True)
-        while True:
-            time.sleep(3600)
-    except KeyboardInterrupt:
-        print("\nStopping ...", flush=True)
-    finally:
-        stopping.set()
-        feed.stop()
-        if network is not None:
-            network.stop()
-        server.stop()
-        for keeper in keepers:
-            if keeper.ident is not None:
-                keeper.join()
-        engine.stop()
-        database.close()
-        _state_file(data).unlink(missing_ok=True)
-
-
-def _serve_network(network: Network, address: str) -> None:
-    """Serve the network, now or as soon as there is an owner, and say where: as text, and as a code that phones read."""
-
-    def say(urls: list[str]) -> None:
-        print("\nOn your network:", *(f"  {url}" for url in urls), sep="\n", flush=True)
-        if urls:
-            segno.make(urls[0], error="l", micro=False).terminal(compact=True)
-        print("How phones come to trust it: open Network in the application.", flush=True)
-
-    if not network.has_owner():
-        print(
-            f"\nNobody owns this workshop yet, so the network is not served. Make the first account at {address}/owner\n"
-            "or with: .venv/bin/meanbead people add NAME --owner",
-            flush=True,
-        )
-    network.start(say)
-
-
-def _forget(database: Database, stopping: threading.Event) -> None:
-    """Once at the start and then daily: forget sessions that have ended, failed tries, and what is too old for the journal."""
-    while True:
-        try:
-            with database.session.begin() as session:
-                store.sessions.forget_ended(session)
-                store.tries.forget_old(session)
-                store.audit.forget_old(session)
-        except Exception:
-            logging.getLogger(__name__).warning("old sessions could not be forgotten", exc_info=True)
-        if stopping.wait(FORGET_S):
-            return
-
-
-def _nightly(backups: Backups, stopping: threading.Event) -> None:
-    """Make a backup each night, and one that was missed as soon as the workshop has run for a while."""
-    while not stopping.wait(BACKUP_LOOK_S):
-        backups.make_if_due(datetime.now().astimezone())
-
-
-def _keep_database(running: cluster.Running, stopping: threading.Event) -> None:
-    """Start the database again when it has died; what was acknowledged is in its log."""
-    while not stopping.wait(KEEP_S):
-        try:
-            if cluster.revive(running):
-                logging.getLogger(__name__).warning("the database had died and was started again")
-        except Exception:  # whatever it was, the next look may find it well: whoever keeps watch must not end
-            logging.getLogger(__name__).warning("the database has died and does not start yet", exc_info=True)
-
-
-def _interrupt(_number: int, _frame: FrameType | None) -> None:
-    raise KeyboardInterrupt
-
-
-def _state_file(data: Path) -> Path:
-    return data / "running.json"
-
-
 def _running(data: Path) -> dict[str, Any] | None:
     """What a living server of this data folder wrote about itself."""
     try:
-        state: dict[str, Any] = json.loads(_state_file(data).read_text())
+        state: dict[str, Any] = json.loads(state_file(data).read_text())
         os.kill(int(state["pid"]), 0)
         with urlopen(f"{state['address']}/api/health", timeout=5) as answer:
             return state if answer.status == 200 else None
@@ -328,6 +129,8 @@ def _stop(data: Path) -> int:
     if state is None:
         print("Mean Bead is not running.")
         if data.exists():
+            from meanbead.store import cluster
+
             cluster.stop(cluster.database_folder(data))  # one that a crash left behind
         return 0
     os.kill(int(state["pid"]), signal.SIGTERM)

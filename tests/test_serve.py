@@ -52,6 +52,11 @@ class Start(unittest.TestCase):
         with urlopen(address, timeout=PATIENCE_S) as answer:
             return json.load(answer)
 
+    def test_to_stop_and_to_point_to_the_other_nothing_heavy_is_imported(self) -> None:
+        asked = "import sys, meanbead.serve; print(*(name for name in ('numpy', 'sqlalchemy', 'flask') if name in sys.modules))"
+        said = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True).stdout
+        self.assertEqual(said.strip(), "")
+
     def test_life_of_an_empty_workshop(self) -> None:
         with socket.socket() as busy:
             busy.bind(("127.0.0.1", 0))

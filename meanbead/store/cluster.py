@@ -59,16 +59,6 @@ def free_port(requested: int) -> int:
     raise ClusterError("No port is free on loopback.")
 
 
-def usual_data_folder() -> Path:
-    """``MEANBEAD_DATA``; else ``var`` in a checkout; where a package is installed, the account's own folder for data."""
-    if given := os.environ.get("MEANBEAD_DATA"):
-        return Path(given)
-    root = Path(__file__).resolve().parents[2]
-    if (root / "pyproject.toml").is_file():
-        return root / "var"
-    return Path(os.environ.get("XDG_DATA_HOME", Path.home() / ".local" / "share")) / "meanbead"
-
-
 def is_running(data: Path) -> bool:
     """Whether the cluster of a data folder runs."""
     folder = database_folder(data)

@@ -10,7 +10,6 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy.stats import qmc
 
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.errors import RecipeError
@@ -93,6 +92,8 @@ class Space:
         After each come a few that share its walls, with the next ones' filling, pace and acceleration: outlines are what
         takes longest to compute, and are remembered.
         """
+        from scipy.stats import qmc  # half a second that only a search needs
+
         sobol = qmc.Sobol(len(self.axes), scramble=True, seed=20240517)
         unit = sobol.random_base2(max(3, math.ceil(math.log2(max(count, 2)))))
         shape = np.array([len(values) for _, values in self.axes])

@@ -7,7 +7,7 @@ Gamma with shape ``a + k`` and rate ``a / house + t`` (Gelman and others, Bayesi
 
 from __future__ import annotations
 
-from scipy import stats
+from scipy.special import gammaincinv
 
 from meanbead.core.model.base import Result
 
@@ -40,7 +40,7 @@ def fault_rate(house_per_hour: float, failed: int, runs: int, hours: float, wher
         raise ValueError("failures, runs and hours have to be counts, and no more failures than runs")
     house = max(house_per_hour, _LEAST_RATE)
     shape, rate = PRIOR_FAILURES + failed, PRIOR_FAILURES / house + hours
-    low, high = (float(value) for value in stats.gamma.ppf([0.05, 0.95], shape, scale=1 / rate))
+    low, high = (float(gammaincinv(shape, share)) / rate for share in (0.05, 0.95))
     mean = shape / rate
     if runs == 0:
         says = f"the house's figure: no run of {where} is logged yet"
