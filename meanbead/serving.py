@@ -137,7 +137,7 @@ def _run(
     network = None if wish is None else Network(data, wish, app, database, feed)
     door = bound("127.0.0.1", wanted_port)
     port = port_of(door)
-    if port != wanted_port:
+    if wanted_port and port != wanted_port:
         print(f"Port {wanted_port} is taken; using {port} instead.", flush=True)
     server = Server(Application(app, database, feed), [door])
     stopping = threading.Event()
