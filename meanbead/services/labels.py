@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import io
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
 
 import segno
 from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.pdfmetrics import stringWidth
+from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from meanbead.core.errors import MeanBeadError
@@ -20,6 +24,12 @@ from meanbead.store.tables import RunRow
 __all__ = ["Label", "Sheet", "label_of", "labels_pdf"]
 
 _FONT, _BOLD = "Helvetica", "Helvetica-Bold"
+_WIDE = {_FONT: "DejaVuSans", _BOLD: "DejaVuSans-Bold"}
+"""What a line is set in that has letters which the PDF's own fonts lack: Latin with all its accents, Greek, Cyrillic and more.
+It runs wider, so that it stands in only where it is needed."""
+
+_FONT_FOLDER = Path("/usr/share/fonts/truetype/dejavu")
+"""Of Debian's fonts-dejavu-core."""
 
 
 @dataclass(frozen=True)
@@ -138,29 +148,50 @@ def _draw(canvas: Canvas, label: Label, left: float, bottom: float, wide: float,
 
 def _size_for(lines: Sequence[str], font: str, largest: float, room: float) -> float:
     """The size at which all lines fit, down to two thirds of the largest: below that nobody reads it at a glance."""
-    widest = max((stringWidth(_printable(line), font, largest) for line in lines), default=0.0)
+    set_in = (_set_in(line, font) for line in lines)
+    widest = max((stringWidth(shown, face, largest) for shown, face in set_in), default=0.0)
     return largest * max(2 / 3, min(1.0, room * mm / widest if widest > 0 else 1.0))
 
 
 def _line(canvas: Canvas, text: str, font: str, size: float, left: float, bottom: float, room: float) -> None:
     """A line; what has no room is cut, for the code leads to the rest."""
-    shown = _printable(text)
-    while len(shown) > 1 and stringWidth(shown, font, size) > room * mm + 0.01:
+    shown, face = _set_in(text, font)
+    while len(shown) > 1 and stringWidth(shown, face, size) > room * mm + 0.01:
         shown = shown[:-2].rstrip(" ·") + "…"
-    canvas.setFont(font, size)
+    canvas.setFont(face, size)
     canvas.drawString(left * mm, bottom * mm, shown)
 
 
-def _printable(text: str) -> str:
-    """Signs that the PDF's own fonts have: accents go before letters do."""
+def _set_in(text: str, font: str) -> tuple[str, str]:
+    """What is drawn of a text, and in which font: accents go before letters do, and a letter that no font has is a question
+    mark."""
+    if not _foreign(text):
+        return text, font
+    wide = _WIDE[font]
+    if not _registered(wide):
+        return "".join(_plainer(letter, lambda form: not _foreign(form)) for letter in text), font
+    glyphs = pdfmetrics.getFont(wide).face.charToGlyph
+    return "".join(_plainer(letter, lambda form: ord(form) in glyphs) for letter in text), wide
 
-    def sign(letter: str) -> str:
-        for form in (letter, unicodedata.normalize("NFKD", letter)[:1]):
-            if form.encode("cp1252", "ignore"):
-                return form
-        return "?"
 
-    return "".join(sign(letter) for letter in text)
+def _foreign(text: str) -> bool:
+    """Whether it has letters that the PDF's own fonts lack."""
+    return text.encode("cp1252", "ignore").decode("cp1252") != text
+
+
+def _plainer(letter: str, has: Callable[[str], bool]) -> str:
+    forms = (letter, unicodedata.normalize("NFKD", letter)[:1])
+    return next((form for form in forms if has(form)), "?")
+
+
+@cache
+def _registered(name: str) -> bool:
+    """Whether the wide font is on this machine, and known to the PDF library."""
+    try:
+        pdfmetrics.registerFont(TTFont(name, _FONT_FOLDER / f"{name}.ttf"))
+    except (TTFError, OSError):
+        return False
+    return True
 
 
 def _code(canvas: Canvas, url: str, left: float, bottom: float, side: float) -> None:

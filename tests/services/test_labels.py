@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import base64
+import io
 import re
 import unittest
 import zlib
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import segno
+from pypdf import PdfReader
 
 from meanbead.core.errors import MeanBeadError
+from meanbead.services import labels
 from meanbead.services.labels import Label, Sheet, labels_pdf
 
 MM = 72 / 25.4
@@ -61,9 +65,15 @@ class Written(unittest.TestCase):
         self.assertEqual(shown[0], "#123456")
         self.assertTrue(all(text.endswith("…") for text in shown[1:]), shown)
 
-    def test_letters_that_the_font_has_not_are_replaced_and_nothing_fails(self) -> None:
-        shown = texts(pages(labels_pdf([label(title="Blumentöpfe ž λ 花")], Sheet(label_mm=(150.0, 30.0))))[0])
-        self.assertEqual(shown[1], "Blumentöpfe ž ? ?")
+    def test_names_in_other_letters_are_set_in_a_font_that_has_them(self) -> None:
+        name = "Blumentöpfe č λ Жук 花"
+        pdf = labels_pdf([label(title=name)], Sheet(label_mm=(150.0, 30.0)))
+        self.assertIn("Blumentöpfe č λ Жук ?", PdfReader(io.BytesIO(pdf)).pages[0].extract_text())
+
+    def test_where_that_font_is_missing_letters_are_replaced_and_nothing_fails(self) -> None:
+        with mock.patch.object(labels, "_registered", return_value=False):
+            shown = texts(pages(labels_pdf([label(title="Blumentöpfe č λ 花")], Sheet(label_mm=(150.0, 30.0))))[0])
+        self.assertEqual(shown[1], "Blumentöpfe c ? ?")
 
     def test_the_code_that_is_drawn_is_the_addresss_own(self) -> None:
         for size in ((62.0, 29.0), (25.0, 12.0), (120.0, 80.0)):
