@@ -234,7 +234,9 @@ class InAndOut(LogCase):
         run = self.start_run(self.add_part(trimesh.creation.box((20, 20, 6)), "watched.stl"))
         page = self.open(f"/log/{run['id']}")
         expect(page.get_by_text("running")).to_be_visible()
+        expect(page.get_by_text(re.compile(r"until about .+, predicted between .+ and .+"))).to_be_visible()
         self.enter(run, state="kept", looks=5)
         expect(page.get_by_text("5 of 5")).to_be_visible()
+        expect(page.get_by_text("until about")).to_have_count(0)
 
 

@@ -93,7 +93,12 @@ export function parseNumber(text: string): number {
 /** A moment as one speaks of it: “just now”, “14:02”, its day and hour, or its day and year. */
 export function moment(at: string | Date, now: Date = new Date()): string {
   const when = new Date(at);
-  if (Math.abs(now.getTime() - when.getTime()) < 60_000) return "just now";
+  return Math.abs(now.getTime() - when.getTime()) < 60_000 ? "just now" : hourOf(when, now);
+}
+
+/** The hour of a moment, with its day where that is another than today. */
+export function hourOf(at: string | Date, now: Date = new Date()): string {
+  const when = new Date(at);
   const sameDay = when.toDateString() === now.toDateString();
   const hour: Intl.DateTimeFormatOptions = { hour: "2-digit", minute: "2-digit" };
   const day: Intl.DateTimeFormatOptions = { day: "numeric", month: "short" };

@@ -8,7 +8,7 @@ import { useToast } from "../components/Toasts";
 import { Outcome } from "../features/log/RunList";
 import { PrintedWith } from "../features/log/PrintedWith";
 import { FaultMark } from "../features/run/FaultMark";
-import { fixed, formatDuration, formatDurationDifference, formatGrams, formatGramsDifference, moment } from "../lib/format";
+import { fixed, formatDuration, formatDurationDifference, formatGrams, formatGramsDifference, hourOf, moment } from "../lib/format";
 
 /** One run: what was predicted, what came of it, and all that it was printed with. */
 export default function RunPage() {
@@ -47,6 +47,7 @@ function Opened({ run }: { run: Run }) {
         <span className="text-lg">
           <Outcome state={run.state} />
         </span>
+        {run.state === "running" && run.plates === 1 && run.prediction && <Until startedAt={run.started_at} predicted={run.prediction} />}
         {run.removed && <span className="text-warning">deleted</span>}
       </div>
       <p className="text-quiet">
@@ -90,6 +91,20 @@ function Opened({ run }: { run: Run }) {
         <PrintedWith run={run} frozen={frozen} />
       </div>
     </div>
+  );
+}
+
+/** When it ends, as was predicted when it started: heating and start routine come before the printing. */
+function Until({ startedAt, predicted }: { startedAt: string; predicted: NonNullable<Run["prediction"]> }) {
+  const before_s = predicted.whole_time_s - predicted.print_time_s;
+  const end = (print_s: number) => new Date(new Date(startedAt).getTime() + 1000 * (before_s + print_s));
+  const latest = end(predicted.interval.high_s);
+  return (
+    <span className="text-quiet">
+      {latest < new Date()
+        ? `was to end by ${hourOf(latest)} at the latest`
+        : `until about ${hourOf(end(predicted.print_time_s))}, predicted between ${hourOf(end(predicted.interval.low_s))} and ${hourOf(latest)}`}
+    </span>
   );
 }
 

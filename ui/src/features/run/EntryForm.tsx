@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from "react";
 import type { Fault, RunTag } from "../../api/client";
-import { localMoment, momentOf, type EntryText } from "./entryText";
+import { doubts, localMoment, momentOf, type EntryText } from "./entryText";
 import { FaultMark } from "./FaultMark";
 
 interface EntryFormProps {
@@ -21,6 +21,7 @@ const OUTCOMES = [
 /** One thing under the other, in the order in which it is known at the machine; all but the first may be left out. */
 export function EntryForm({ tag, faults, form, onChange, onWeigh, onPhoto }: EntryFormProps) {
   const [asks, setAsks] = useState(false);
+  const doubt = doubts(form, tag);
   return (
     <div className="mt-3 space-y-4">
       <Choices legend="What came of it" name="state" value={form.state} options={OUTCOMES} onPick={(state) => onChange({ state, ended_at: form.ended_at ?? null })} />
@@ -41,6 +42,7 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, onPhoto }: Ent
           )}
         </Row>
       )}
+      {form.state !== "stopped" && <Doubt>{doubt.time}</Doubt>}
       {(form.hours !== "" || form.minutes !== "") && form.state !== "stopped" && tag.panel !== "" && !asks && (
         <p className="text-sm text-quiet">
           Counted as {form.means === "printing" ? "printing only" : "printing with heating"}.{" "}
@@ -66,6 +68,7 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, onPhoto }: Ent
           </button>
         )}
       </Row>
+      {form.state !== "stopped" && <Doubt>{doubt.weight}</Doubt>}
       <Choices
         legend="Looks, 1 poor to 5 as good as it gets"
         name="looks"
@@ -129,6 +132,15 @@ function Row({ legend, children }: { legend: string; children: ReactNode }) {
       <legend className="text-sm">{legend}</legend>
       <div className="mt-1 flex items-end gap-2">{children}</div>
     </fieldset>
+  );
+}
+
+/** Where something typed is far from what was predicted. It is said, and stops nobody. */
+function Doubt({ children }: { children: string | undefined }) {
+  return (
+    <p role="status" className="text-sm text-warning empty:hidden">
+      {children}
+    </p>
   );
 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { RunEntry } from "../../api/client";
-import { entryOf, localMoment, momentOf, textOf } from "./entryText";
+import type { RunEntry, RunTag } from "../../api/client";
+import { doubts, entryOf, localMoment, momentOf, textOf } from "./entryText";
 
 const EMPTY: RunEntry = {
   state: "running", time_s: null, time_means: "printing", ended_at: null, weight_g: null, nozzle_temp_c: null, bed_temp_c: null,
@@ -32,5 +32,18 @@ describe("what is typed of a run", () => {
     expect(entryOf({ ...form, weight: "heavy" })).toContain("Weight");
     expect(entryOf({ ...form, minutes: "0" })).toContain("more than nothing");
     expect(entryOf({ ...form, state: "kept", layer: "12" })).toMatchObject({ stopped_layer: null });
+  });
+
+  it("doubts what is beyond twice or half of what was predicted, by what the panel counts, and nothing else", () => {
+    const tag = { predicted_s: 3600, whole_s: 4000, predicted_g: 20 } as RunTag;
+    const form = textOf(EMPTY, "printing");
+    expect(doubts(form, tag)).toEqual({ time: undefined, weight: undefined });
+    expect(doubts({ ...form, hours: "2", weight: "10" }, tag)).toEqual({ time: undefined, weight: undefined });
+    expect(doubts({ ...form, hours: "2", minutes: "1" }, tag).time).toContain("1 h 00 were predicted");
+    expect(doubts({ ...form, minutes: "29" }, tag).time).toContain("29 min");
+    expect(doubts({ ...form, means: "with_heating", hours: "2", minutes: "1" }, tag).time).toBeUndefined();
+    expect(doubts({ ...form, weight: "9.9" }, tag).weight).toContain("20.0 g were predicted");
+    expect(doubts({ ...form, weight: "9.9", hours: "50" }, { ...tag, predicted_s: null, predicted_g: null })).toEqual({ time: undefined, weight: undefined });
+    expect(doubts({ ...form, weight: "much" }, tag)).toEqual({});
   });
 });

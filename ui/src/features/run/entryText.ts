@@ -1,5 +1,5 @@
 import type { RunEntry, RunTag } from "../../api/client";
-import { parseNumber, plain } from "../../lib/format";
+import { formatDuration, formatGrams, parseNumber, plain } from "../../lib/format";
 
 /** The entry as it stands in the form: texts where people type. */
 export interface EntryText {
@@ -81,6 +81,21 @@ export function entryOf(form: EntryText): RunEntry | string {
   } catch (problem) {
     return problem instanceof Error ? problem.message : String(problem);
   }
+}
+
+/** Beyond twice or half of what was predicted, a slip of the finger is likelier than such a print. */
+const FAR_OFF = 2;
+
+/** What is so far from what was predicted that it is worth a second look; it can be stored all the same. */
+export function doubts(form: EntryText, tag: RunTag): { time?: string; weight?: string } {
+  const entry = entryOf(form);
+  if (typeof entry === "string") return {};
+  const predicted_s = entry.time_means === "with_heating" ? tag.whole_s : tag.predicted_s;
+  const doubt = (entered: number | null | undefined, predicted: number | null, format: (value: number) => string) =>
+    entered == null || !predicted || (entered <= FAR_OFF * predicted && FAR_OFF * entered >= predicted)
+      ? undefined
+      : `${format(predicted)} were predicted: is ${format(entered)} right?`;
+  return { time: doubt(entry.time_s, predicted_s, formatDuration), weight: doubt(entry.weight_g, tag.predicted_g, formatGrams) };
 }
 
 /** A moment as a field for day and hour takes it, in this device's own zone. */
