@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import re
 import time
 from typing import Any
 
 import trimesh
+from PIL import Image
 from playwright.sync_api import APIResponse, Page, Route, expect
 
 from tests.ui.browser import UiCase
@@ -139,11 +141,35 @@ class AtTheMachine(LogCase):
         page.route("**/api/runs/*", lose)
         page.get_by_role("button", name="Scrapped").click()
         page.get_by_role("button", name="Store it").click()
-        # The server has it already: sent again it is stale, and what is stored is told.
-        expect(page.get_by_text("Somebody else has entered this run meanwhile. It now says scrapped.")).to_be_visible()
-        page.get_by_role("button", name="Store mine").click()
+        # The server has it already: sent again it is stale, but what is stored is what was sent.
         expect(page.get_by_text("Stored.")).to_be_visible()
         self.assertEqual(self.stored(run)["state"], "scrapped")
+
+        self.enter(self.stored(run), state="kept", looks=5)
+        page.get_by_role("button", name="2", exact=True).click()
+        page.get_by_role("button", name="Store it").click()
+        expect(page.get_by_text("Somebody else has entered this run meanwhile. It now says kept.")).to_be_visible()
+        page.get_by_role("button", name="Store mine").click()
+        expect(page.get_by_text("Stored.")).to_be_visible()
+        now = self.stored(run)
+        self.assertEqual((now["state"], now["looks"]), ("scrapped", 2))
+
+    def test_a_photo_taken_without_a_connection_waits_in_the_phone(self) -> None:
+        page, run = self.opened("photo.stl")
+        picture = io.BytesIO()
+        Image.new("RGB", (300, 200), "orange").save(picture, "JPEG")
+        page.context.set_offline(True)
+        page.get_by_label("Take a photo").set_input_files(
+            {"name": "taken.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()}
+        )
+        expect(page.get_by_text("A photo is kept in this phone")).to_be_visible()
+        self.assertEqual(self.stored(run)["photos"], [])
+        page.goto("about:blank")  # the phone goes into a pocket
+        page.context.set_offline(False)
+        self.open(f"/run/{run['id']}")
+        expect(page.get_by_role("img", name=re.compile(r"^Photo "))).to_be_visible()
+        expect(page.get_by_text("kept in this phone")).to_have_count(0)
+        self.assertEqual(len(self.stored(run)["photos"]), 1)
 
     def test_faults_are_tagged_by_their_drawings(self) -> None:
         page, run = self.opened("tagged.stl")

@@ -1,6 +1,7 @@
 import { useState, type ReactNode } from "react";
 import type { Fault, RunTag } from "../../api/client";
 import { doubts, localMoment, momentOf, type EntryText } from "./entryText";
+import type { WaitingPhoto } from "./waitingPhotos";
 import { FaultMark } from "./FaultMark";
 
 interface EntryFormProps {
@@ -9,6 +10,8 @@ interface EntryFormProps {
   form: EntryText;
   onChange: (part: Partial<EntryText>) => void;
   onWeigh?: () => void;
+  /** Taken, and not stored yet. */
+  photos: readonly WaitingPhoto[];
   onPhoto: (file: File) => void;
 }
 
@@ -19,7 +22,7 @@ const OUTCOMES = [
 ] as const;
 
 /** One thing under the other, in the order in which it is known at the machine; all but the first may be left out. */
-export function EntryForm({ tag, faults, form, onChange, onWeigh, onPhoto }: EntryFormProps) {
+export function EntryForm({ tag, faults, form, onChange, onWeigh, photos, onPhoto }: EntryFormProps) {
   const [asks, setAsks] = useState(false);
   const doubt = doubts(form, tag);
   return (
@@ -107,6 +110,11 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, onPhoto }: Ent
             </a>
           ))}
         </div>
+        {photos.length > 0 && (
+          <p role="status" className="mt-1 text-sm">
+            {photos.length === 1 ? "A photo is" : `${photos.length} photos are`} kept in this phone, and stored as soon as the workshop answers.
+          </p>
+        )}
         <label className="btn mt-1 h-12 w-full font-normal has-focus-visible:outline-2">
           Take a photo
           <input

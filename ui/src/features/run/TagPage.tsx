@@ -1,9 +1,10 @@
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState, type Dispatch, type SetStateAction } from "react";
 import { api, ProblemError, take, type Fault, type RunEntry, type RunTag } from "../../api/client";
 import { formatDuration, formatGrams, plain } from "../../lib/format";
-import { keepGate, throughGate } from "../../lib/gate";
+import { keepGate } from "../../lib/gate";
 import { EntryForm } from "./EntryForm";
-import { entryOf, textOf, type EntryText } from "./entryText";
+import { entryOf, sameEntry, textOf, type EntryText } from "./entryText";
+import { useWaitingPhotos } from "./useWaitingPhotos";
 import { keepWaiting, readWaiting, sendWaiting, type Told } from "./waiting";
 
 const AGAIN_MS = 3000;
@@ -54,7 +55,7 @@ export function TagPage({ runId }: { runId: number }) {
   return <Entering key={tag.id} tag={tag} faults={faults} onTag={setTag} />;
 }
 
-function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[]; onTag: (tag: RunTag) => void }) {
+function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[]; onTag: Dispatch<SetStateAction<RunTag | null>> }) {
   const stored = tag.entry as RunEntry;
   const [form, setForm] = useState<EntryText>(() => startOf(tag));
   const [version, setVersion] = useState(() => readWaiting(localStorage, tag.id)?.edit.version ?? tag.version);
@@ -75,8 +76,14 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
         } catch (error) {
           if (!(error instanceof ProblemError) || !error.isFinal) return "away";
           if (error.status === 409) {
-            const theirs = error.problem.stored as { version?: number; state?: string } | undefined;
-            return { theirs: theirs?.version ?? 0, says: `It now says ${theirs?.state ?? "something else"}.` };
+            const now = await readTag(tag.id);
+            if (now === null) return "away";
+            // What was sent may have arrived, and only its answer got lost.
+            if (sameEntry(edit.entry as RunEntry, now.entry as RunEntry)) {
+              onTag(now);
+              return { stored: now.version };
+            }
+            return { theirs: now.version, says: `It now says ${now.entry.state}.` };
           }
           return { refused: error.message };
         }
@@ -98,6 +105,12 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
       window.removeEventListener("online", again);
     };
   }, [flush]);
+
+  const addPhoto = useCallback(
+    (photo: RunTag["photos"][number]) => onTag((now) => now && { ...now, photos: [...now.photos.filter((one) => one.id !== photo.id), photo] }),
+    [onTag],
+  );
+  const photos = useWaitingPhotos(tag.id, addPhoto, setProblem);
 
   const change = (part: Partial<EntryText>) => {
     const next = { ...form, ...part };
@@ -135,19 +148,6 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
       setProblem(error instanceof ProblemError ? error.message : "The workshop does not answer just now.");
     }
   };
-  const photo = async (file: File) => {
-    const body = new FormData();
-    body.append("file", file);
-    body.append("key", crypto.randomUUID());
-    try {
-      const answer = await throughGate(new Request(`/api/runs/${tag.id}/photos`, { method: "POST", body }));
-      const said = (await answer.json()) as RunTag["photos"][number] & { detail?: string };
-      if (!answer.ok) setProblem(said.detail ?? "The photo was not stored.");
-      else onTag({ ...tag, photos: [...tag.photos, said] });
-    } catch {
-      setProblem("The photo needs a connection: take it again when the workshop answers.");
-    }
-  };
   return (
     <main className="mx-auto max-w-md px-3 pb-28 pt-2">
       <p className="flex items-baseline gap-2">
@@ -165,7 +165,7 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
         {tag.predicted_g != null && `, ${formatGrams(tag.predicted_g)}`}
         {tag.plates > 1 && ` · ${tag.plates} plates`}
       </p>
-      <EntryForm tag={tag} faults={faults} form={form} onChange={change} onWeigh={tag.scale ? () => void weigh() : undefined} onPhoto={(file) => void photo(file)} />
+      <EntryForm tag={tag} faults={faults} form={form} onChange={change} onWeigh={tag.scale ? () => void weigh() : undefined} photos={photos.waiting} onPhoto={(file) => void photos.take(file)} />
       <div className="fixed inset-x-0 bottom-0 border-t border-rule bg-base-100 p-3">
         <div className="mx-auto max-w-md">
           <Saying told={told} problem={problem} onUndo={undo} onMine={(theirs) => save(theirs)} runId={tag.id} faults={form.faults.length} />
@@ -176,6 +176,15 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
       </div>
     </main>
   );
+}
+
+/** What is stored by now; null where nothing answers. */
+async function readTag(runId: number): Promise<RunTag | null> {
+  try {
+    return take(await api.GET("/api/runs/{run_id}/tag", { params: { path: { run_id: runId } } }));
+  } catch {
+    return null;
+  }
 }
 
 /** What was typed the last time and is not stored, else what is. */

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { RunEntry, RunTag } from "../../api/client";
-import { doubts, entryOf, localMoment, momentOf, textOf } from "./entryText";
+import { doubts, entryOf, localMoment, momentOf, sameEntry, textOf } from "./entryText";
 
 const EMPTY: RunEntry = {
   state: "running", time_s: null, time_means: "printing", ended_at: null, weight_g: null, nozzle_temp_c: null, bed_temp_c: null,
@@ -19,6 +19,14 @@ describe("what is typed of a run", () => {
     expect(form.means).toBe("with_heating");
     expect(entryOf({ ...form, minutes: "95" })).toMatchObject({ time_s: 5700 });
     expect(entryOf({ ...form, hours: "2", weight: "12,5" })).toMatchObject({ time_s: 7200, weight_g: 12.5 });
+  });
+
+  it("knows its own entry again, with faults in any order and moments in any zone", () => {
+    const sent: RunEntry = { ...EMPTY, state: "kept", time_s: 3900, faults: ["strings", "blobs"], ended_at: "2026-05-01T09:30:00.000Z" };
+    expect(sameEntry(sent, { ...sent, faults: ["blobs", "strings"], ended_at: "2026-05-01T11:30:00+02:00" })).toBe(true);
+    for (const other of [{ looks: 3 }, { state: "scrapped" as const }, { ended_at: null }, { faults: [] }, { time_s: 3901 }]) {
+      expect(sameEntry(sent, { ...sent, ...other })).toBe(false);
+    }
   });
 
   it("goes from a moment to a field and back, to the minute", () => {

@@ -83,6 +83,13 @@ export function entryOf(form: EntryText): RunEntry | string {
   }
 }
 
+/** Whether two entries say the same: faults in any order, moments in any zone. */
+export function sameEntry(one: RunEntry, other: RunEntry): boolean {
+  const said = (entry: RunEntry) =>
+    JSON.stringify({ ...textOf(entry, ""), faults: [...entry.faults].sort(), ended_at: entry.ended_at == null ? null : Date.parse(entry.ended_at) });
+  return said(one) === said(other);
+}
+
 /** Beyond twice or half of what was predicted, a slip of the finger is likelier than such a print. */
 const FAR_OFF = 2;
 
