@@ -1,0 +1,46 @@
+"""The core from a shell. Bad input ends with exit code 2 and one clear line on standard error."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import NoReturn
+
+from meanbead.cli import advice, devices, estimate, flow, gcode, part, schema, workshop
+from meanbead.core.errors import MeanBeadError
+
+__all__ = ["main"]
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong in one line, without the usage text in front of it."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(2, f"{self.prog}: {message} (see {self.prog} --help)\n")
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Entry point of the ``meanbead`` command; returns the exit code."""
+    arguments = _parser().parse_args(argv)
+    try:
+        arguments.run(arguments)
+    except BrokenPipeError:
+        return 0
+    except (MeanBeadError, OSError) as problem:
+        print(f"meanbead: {_one_line(problem)}", file=sys.stderr)
+        return 2
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="meanbead", description="True time and filament of a printed part.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for group in (part, estimate, advice, gcode, devices, workshop, flow, schema):
+        group.add(commands)
+    return parser
+
+
+def _one_line(problem: Exception) -> str:
+    if isinstance(problem, OSError) and problem.strerror:
+        return f"{problem.filename}: {problem.strerror}"
+    return " ".join(str(problem).split())
