@@ -1,6 +1,7 @@
 import { useEffect, useId, useRef, useState, type KeyboardEvent } from "react";
 import { useMayChange } from "../../api/account";
 import { cellAct, editorAct } from "../../lib/keys";
+import { focusLater } from "./focusLater";
 
 interface CellProps {
   /** Names the cell for those who cannot see it: row and column. */
@@ -53,7 +54,7 @@ export function Cell(props: CellProps) {
     setProblem(null);
     props.onDraft?.(null);
   };
-  const refocus = () => setTimeout(() => own.current?.focus(), 0);
+  const refocus = () => focusLater(() => own.current);
 
   const commit = async (value: string, then: () => void) => {
     if (done.current || busy) return;

@@ -2,6 +2,7 @@ import { useCallback, useMemo, useRef, useState } from "react";
 import { ProblemError, type Part, type RecipeColumn, type Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
 import { rangeOf, type Range } from "./clipboard";
+import { focusLater } from "./focusLater";
 import { FIELDS, foundByName, isPick, pickedValue, shownFields, typedValue, type Field } from "./fields";
 import { ResultCell, type ColumnState } from "./ResultCell";
 import { RESULTS } from "./results";
@@ -58,7 +59,7 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
       const target = cells.current.get(key);
       if (target) target.focus();
       // The cell itself is leaving its editor just now; its button is there after this turn.
-      else setTimeout(() => cells.current.get(key)?.focus(), 0);
+      else focusLater(() => cells.current.get(key));
     },
     [columns, rowKeys],
   );
