@@ -26,7 +26,14 @@ def browser() -> Browser:
     playwright = sync_playwright().start()
     started = playwright.chromium.launch(
         executable_path="/usr/bin/chromium",
-        args=["--no-sandbox", "--disable-gpu", "--enable-unsafe-swiftshader", "--disable-background-networking", "--no-first-run"],
+        timeout=PATIENCE_MS,
+        args=[
+            "--no-sandbox",
+            "--disable-gpu",
+            "--enable-unsafe-swiftshader",
+            "--disable-background-networking",
+            "--no-first-run",
+        ],
     )
 
     def clean() -> None:
@@ -49,7 +56,8 @@ def _take_away(server: LiveServer, newest: dict[str, int]) -> None:
     with server.database.engine.begin() as connection:
         for table, number in newest.items():
             connection.execute(
-                text(f"update {table} set deleted_at = now() where id > :number and deleted_at is null"), {"number": number}
+                text(f"update {table} set deleted_at = now() where id > :number and deleted_at is null"),
+                {"number": number},
             )
 
 
@@ -157,7 +165,11 @@ class UiCase(unittest.TestCase):
             "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
         )
         return [
-            {"rule": violation["id"], "impact": violation["impact"], "where": [node["html"][:160] for node in violation["nodes"][:3]]}
+            {
+                "rule": violation["id"],
+                "impact": violation["impact"],
+                "where": [node["html"][:160] for node in violation["nodes"][:3]],
+            }
             for violation in report["violations"]
             if violation["impact"] in ("serious", "critical")
         ]
