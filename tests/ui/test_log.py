@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import time
+from datetime import datetime, timedelta
 from typing import Any
 
 import trimesh
@@ -260,7 +261,14 @@ class InAndOut(LogCase):
         run = self.start_run(self.add_part(trimesh.creation.box((20, 20, 6)), "watched.stl"))
         page = self.open(f"/log/{run['id']}")
         expect(page.get_by_text("running")).to_be_visible()
-        expect(page.get_by_text(re.compile(r"until about .+, predicted between .+ and .+"))).to_be_visible()
+        until = page.get_by_text(re.compile(r"until about .+, predicted between .+ and .+"))
+        expect(until).to_be_visible()
+        # From what was stored, with what comes before the printing: heating and start.
+        told, predicted = re.findall(r":(\d\d)", until.inner_text()), run["prediction"]
+        around_s = predicted["whole_time_s"] - predicted["print_time_s"]
+        print_s = (predicted["print_time_s"], predicted["interval"]["low_s"], predicted["interval"]["high_s"])
+        ends = [datetime.fromisoformat(run["started_at"]).astimezone() + timedelta(seconds=around_s + one) for one in print_s]
+        self.assertEqual([int(minute) for minute in told], [end.minute for end in ends])
         self.enter(run, state="kept", looks=5)
         expect(page.get_by_text("5 of 5")).to_be_visible()
         expect(page.get_by_text("until about")).to_have_count(0)

@@ -36,10 +36,19 @@ def changed_settings(
     found = []
     for change in cause.change:
         now = value_at(resolved, change.key)
-        new = _bounded(change.key, _new(change, now), by_key.get(change.key), printer, material)
-        if new is not None and new != now:
+        asked = _new(change, now)
+        new = _bounded(change.key, asked, by_key.get(change.key), printer, material)
+        if new is not None and new != now and not _turned_round(now, asked, new):
             found.append(SetTo(key=change.key, value=new))
     return found
+
+
+def _turned_round(now: object, asked: SettingValue, new: SettingValue) -> bool:
+    """Whether the bounds lead the other way than the cause asks: a nozzle that is hotter than the plastic's window cannot be
+    tried hotter, and to go down into the window would try the opposite."""
+    if isinstance(now, int | float) and isinstance(asked, int | float) and isinstance(new, int | float):
+        return (asked - now) * (new - now) < 0
+    return False
 
 
 def _new(change: Change, now: object) -> SettingValue:

@@ -204,6 +204,9 @@ class EvidenceOfARun(unittest.TestCase):
         self.assertEqual(change("too_cold", Recipe(nozzle_temp_c=235), hot), {"nozzle_temp_c": 240})
         self.assertEqual(change("too_cold", Recipe(nozzle_temp_c=240), hot), {})
         self.assertEqual(change("too_hot", Recipe(nozzle_temp_c=195)), {"nozzle_temp_c": 190})
+        # Beyond the window already: going back into it would try the opposite.
+        self.assertEqual(change("too_cold", Recipe(nozzle_temp_c=245), hot), {})
+        self.assertEqual(change("too_hot", Recipe(nozzle_temp_c=180)), {})
         self.assertEqual(change("few_walls", Recipe(walls=2)), {"walls": 3})
         fans = {"cooling": {"fan": 1.0}}
         self.assertEqual(change("fan_weak", Recipe.model_validate(fans)), {})

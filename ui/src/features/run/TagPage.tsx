@@ -79,7 +79,8 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
             const now = await readTag(tag.id);
             if (now === null) return "away";
             // What was sent may have arrived, and only its answer got lost.
-            if (sameEntry(edit.entry as RunEntry, now.entry as RunEntry)) {
+            const sameStart = edit.started_at == null || Date.parse(edit.started_at) === Date.parse(now.started_at);
+            if (sameStart && sameEntry(edit.entry as RunEntry, now.entry as RunEntry)) {
               onTag(now);
               return { stored: now.version };
             }
