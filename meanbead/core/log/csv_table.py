@@ -178,7 +178,8 @@ def _line(row: int, cells: dict[Any, str], matched: Matched, faults: Mapping[str
     if not told["part"]:
         problems.append("It names no part.")
     for field in ("weight_g", "predicted_g", "layer_height_mm", "line_width_mm", "nozzle_temp_c", "bed_temp_c"):
-        told[field] = _number(cells.get(field, ""), FIELDS[field][0], problems)  # type: ignore[index]
+        cold = field == "bed_temp_c"  # a bed may be at nothing, and nothing else may
+        told[field] = _number(cells.get(field, ""), FIELDS[field][0], problems, zero=cold)  # type: ignore[index]
     for field, name in (("real_time", "real_s"), ("predicted_time", "predicted_s")):
         told[name] = _seconds(cells.get(field, ""), matched.time_unit, FIELDS[field][0], problems)  # type: ignore[index]
     told["started_at"] = _moment(cells.get("started", ""), matched.day_first, zone, problems)
@@ -197,14 +198,15 @@ def _line(row: int, cells: dict[Any, str], matched: Matched, faults: Mapping[str
     return RunLine(**told, problems=problems)
 
 
-def _number(text: str, what: str, problems: list[str]) -> float | None:
+def _number(text: str, what: str, problems: list[str], *, zero: bool = False) -> float | None:
     if not text:
         return None
     found = re.match(r"^[^\d-]*(-?\d+(?:[.,]\d+)?)\D*$", text)
-    if found is None or float(found.group(1).replace(",", ".")) <= 0:
+    value = None if found is None else float(found.group(1).replace(",", "."))
+    if value is None or value < 0 or (value == 0 and not zero):
         problems.append(f"{what}: {text!r:.40} is no such number.")
         return None
-    return float(found.group(1).replace(",", "."))
+    return value
 
 
 def _seconds(text: str, unit: str, what: str, problems: list[str]) -> float | None:

@@ -181,6 +181,13 @@ class Tables(unittest.TestCase):
         except MeanBeadError as problem:
             self.assertTrue(str(problem))
 
+    def test_a_bed_may_be_cold_and_a_nozzle_may_not(self) -> None:
+        table = read_table(b"part,bed temp,nozzle temp\nCup,0,210\nCup,0 C,0\nCup,-5,210")
+        cold, nozzle, below = lines_of(table, guessed(table.headings), {})
+        self.assertEqual((cold.bed_temp_c, cold.problems), (0.0, []))
+        self.assertIn("Nozzle", nozzle.problems[0])
+        self.assertIn("Bed", below.problems[0])
+
     def test_each_field_is_guessed_once_and_columns_must_match(self) -> None:
         found = guessed(
             ["Part name", "Model", "Real time", "Time", "Bed temp", "Nozzle temp", "Layer height (mm)", "zzz"]
