@@ -18,6 +18,8 @@ __all__ = ["FIELDS", "MOST_ROWS", "CsvTable", "Matched", "RunField", "RunLine", 
 
 MOST_ROWS = 20_000
 MOST_BYTES = 8_000_000
+MOST_G = 50_000.0
+"""As a run's entry bounds it."""
 
 RunField = Literal[
     "part",
@@ -180,6 +182,11 @@ def _line(row: int, cells: dict[Any, str], matched: Matched, faults: Mapping[str
     for field in ("weight_g", "predicted_g", "layer_height_mm", "line_width_mm", "nozzle_temp_c", "bed_temp_c"):
         cold = field == "bed_temp_c"  # a bed may be at nothing, and nothing else may
         told[field] = _number(cells.get(field, ""), FIELDS[field][0], problems, zero=cold)  # type: ignore[index]
+    problems += [
+        f"{FIELDS[field][0]}: {told[field]:.0f} g are more than any spool holds."
+        for field in ("weight_g", "predicted_g")
+        if (told[field] or 0.0) > MOST_G
+    ]
     for field, name in (("real_time", "real_s"), ("predicted_time", "predicted_s")):
         told[name] = _seconds(cells.get(field, ""), matched.time_unit, FIELDS[field][0], problems)  # type: ignore[index]
     told["started_at"] = _moment(cells.get("started", ""), matched.day_first, zone, problems)

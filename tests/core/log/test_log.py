@@ -188,6 +188,14 @@ class Tables(unittest.TestCase):
         self.assertIn("Nozzle", nozzle.problems[0])
         self.assertIn("Bed", below.problems[0])
 
+    def test_what_no_entry_takes_is_a_problem_of_its_row(self) -> None:
+        table = read_table(b"part,weight,looks,took\nCup,50000,5,1:00\nCup,50001,5,1:00\nCup,5,6,1:00\nCup,5,5,2000:00")
+        lines = lines_of(table, guessed(table.headings), {})
+        self.assertEqual([len(line.problems) for line in lines], [0, 1, 1, 1])
+        for line in lines:
+            if not line.problems:
+                RunEntry(state=line.outcome, time_s=line.real_s, weight_g=line.weight_g, looks=line.looks)
+
     def test_each_field_is_guessed_once_and_columns_must_match(self) -> None:
         found = guessed(
             ["Part name", "Model", "Real time", "Time", "Bed temp", "Nozzle temp", "Layer height (mm)", "zzz"]
