@@ -20,6 +20,9 @@ def add(commands: Commands) -> None:
     estimate.add_argument(
         "--layers", type=layers, default=None, metavar="all|N", help="plan all layers, or a sample of N"
     )
+    estimate.add_argument(
+        "--runs", metavar="RUNS.json", type=Path, help="logged runs of the machine: the interval then rests on them"
+    )
     estimate.add_argument("--per-layer", action="store_true", help="print both ledgers layer by layer, as JSON")
     estimate.set_defaults(run=_estimate)
     settings = commands.add_parser("settings", help="every setting that a recipe comes to, with its reason")
@@ -43,6 +46,10 @@ def _estimate(arguments: argparse.Namespace) -> None:
         return
     engine, prepared = Engine(), prepare(job)
     result = with_findings(engine.estimate(prepared, arguments.layers), prepared, engine.facts(job.solid))
+    if arguments.runs is not None:
+        from meanbead.cli.learnt import calibration_of
+
+        result = result.model_copy(update={"interval": calibration_of(arguments.runs).interval(result)})
     if arguments.json:
         print(result.model_dump_json())
         return
@@ -50,6 +57,8 @@ def _estimate(arguments: argparse.Namespace) -> None:
         f"printing   {duration(result.print_time_s)}   ({duration(result.interval.low_s)} to "
         f"{duration(result.interval.high_s)}, {result.interval.source})"
     )
+    if result.interval.runs and result.interval.expected_s is not None:
+        print(f"expected   {duration(result.interval.expected_s)}   {result.interval.basis}")
     print(f"whole      {duration(result.whole_time_s)}   with heat-up and start routine")
     print(f"filament   {result.filament_g:.1f} g, {result.filament_mm / 1000:.2f} m")
     costs = f"{result.filament_cost:.2f} filament, {result.power_cost:.2f} electricity, {result.wear_cost:.2f} wear"

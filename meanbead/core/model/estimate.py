@@ -42,12 +42,22 @@ class Causes(Result):
 
 
 class Interval(Result):
-    """Range in which the print time is expected to fall, with how it was found."""
+    """Range in which nine of ten print times are expected to fall, with what it rests on.
+
+    ``source`` is *measured* where it rests on ``runs`` logged runs of this machine as it is now; ``expected_s`` is then what
+    the print will really take, else what was computed. Grams likewise, where prints of it were weighed (``weighed`` of them).
+    """
 
     low_s: float
     high_s: float
     source: Provenance
     basis: str
+    runs: int = 0
+    expected_s: float | None = None
+    weighed: int = 0
+    expected_g: float | None = None
+    low_g: float | None = None
+    high_g: float | None = None
 
 
 class Estimate(Result):
