@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 from apiflask import APIBlueprint
+from sqlalchemy.orm import Session
 
 from meanbead import services, store
 from meanbead.api.context import context, session
@@ -29,6 +30,7 @@ from meanbead.store.tables import (
     MaterialRow,
     NozzleRow,
     Part,
+    RecipeRow,
 )
 
 PATIENCE_S = 0.7
@@ -51,14 +53,14 @@ def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
         inputs = services.digests.inputs_digest(row, part.digest)
         found = store.estimates.find_estimate(db, inputs)
         if found is not None:
-            return found
+            return services.calibrations.with_interval(db, row, found)
         compute = services.estimates.computation(db, row, context().engine, query_data.layers)
     # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
     result = compute()
-    if result.layers_planned == result.layers:
-        with session() as db:
+    with session() as db:
+        if result.layers_planned == result.layers:
             store.estimates.save_estimate(db, inputs, recipe_id, result)
-    return result
+        return services.calibrations.with_interval(db, store.recipes.get_recipe(db, recipe_id), result)
 
 
 @blueprint.post("/recipes/<int:recipe_id>/figures")
@@ -69,7 +71,7 @@ def figures(recipe_id: int) -> Figures:
     with session() as db:
         row = store.recipes.get_recipe(db, recipe_id)
         inputs = services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest)
-        found = store.estimates.find_estimate(db, inputs)
+        found = _known(db, row, inputs)
     if found is not None:
         return Figures(estimate=found)
     job = start("estimate", inputs, {"recipe_id": recipe_id, "inputs": inputs}, queue="quick")
@@ -79,13 +81,19 @@ def figures(recipe_id: int) -> Figures:
         with session() as db:
             # The state first: a job that has ended has kept its estimate before.
             state = jobs.get(db, job.id).state
-            found = store.estimates.find_estimate(db, inputs)
+            found = _known(db, store.recipes.get_recipe(db, recipe_id), inputs)
         if found is not None:
             return Figures(estimate=found)
         if state not in jobs.UNDER_WAY:
             break
     with session() as db:
         return Figures(job=job_out(jobs.get(db, job.id)))
+
+
+def _known(db: Session, row: RecipeRow, inputs: str) -> Estimate | None:
+    """The stored estimate of exactly these inputs, with the interval that the log gives it."""
+    found = store.estimates.find_estimate(db, inputs)
+    return None if found is None else services.calibrations.with_interval(db, row, found)
 
 
 @blueprint.get("/recipes/<int:recipe_id>/layers")

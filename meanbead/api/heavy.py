@@ -43,6 +43,7 @@ HEAVY = frozenset(
         "faults.list_causes",
         "faults.price_cause",
         "faults.try_cause",
+        "calibrations.add_test_prints",
     ]
 )
 """Endpoints whose work is the engine's, or reads and measures whole meshes."""

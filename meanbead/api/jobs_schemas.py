@@ -11,7 +11,10 @@ from meanbead.api.uploads_schemas import ClosedUpload
 from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
 from meanbead.core.advise.search import SearchResult
+from meanbead.core.compare.machines import MachinesCompared
 from meanbead.core.compare.waterfall import Waterfall
+from meanbead.core.learn.calibration.design import TwoPrints
+from meanbead.core.learn.calibration.limits import InferredLimits
 from meanbead.core.learn.flow.asked_back import Fittings
 from meanbead.core.part.orientations import OrientationEstimates
 from meanbead.store.tables import (
@@ -35,6 +38,9 @@ class JobOut(Schema):
     remedies: Remedies | None = None
     close: ClosedUpload | None = None
     fitting: Fittings | None = None
+    limits: InferredLimits | None = None
+    test_prints: TwoPrints | None = None
+    machines: MachinesCompared | None = None
 
 
 def job_out(row: JobRow) -> JobOut:
@@ -58,6 +64,9 @@ _RESULTS: dict[str, type[BaseModel]] = {
     "remedies": Remedies,
     "close": ClosedUpload,
     "fitting": Fittings,
+    "limits": InferredLimits,
+    "test_prints": TwoPrints,
+    "machines": MachinesCompared,
 }
 
 

@@ -105,11 +105,16 @@ def _on_the_shelf(db: Session, row: JournalRow) -> None:
 @blueprint.input(EntryEdit)
 @blueprint.output(EntryOut)
 def edit_entry(entry_id: int, json_data: EntryEdit) -> EntryOut:
-    """Correct an entry's day or its note."""
+    """Correct an entry's day, its note, or whether limits were changed or only their description."""
     with session() as db:
         row = store.rows.get_for_edit(db, JournalRow, entry_id, json_data.version)
         if json_data.at is not None:
             row.at = json_data.at
+        if json_data.kind is not None and json_data.kind != row.kind:
+            if row.kind not in ("limits_changed", "limits_corrected"):
+                raise MeanBeadError("That entry is not about limits.", field="kind")
+            row.name = row.name.replace(JOURNAL_KINDS[row.kind], JOURNAL_KINDS[json_data.kind])[:120]  # type: ignore[index]
+            row.kind = json_data.kind
         if json_data.note is not None:
             row.note = json_data.note.strip()
         db.flush()

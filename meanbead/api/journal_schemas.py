@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -63,9 +63,11 @@ class EntryAdd(Schema):
 
 
 class EntryEdit(Schema):
-    """A correction; what is left out stays."""
+    """A correction; what is left out stays. That limits were changed on the machine, or only in their description, is told
+    by ``kind``."""
 
     version: Version
+    kind: Literal["limits_changed", "limits_corrected"] | None = None
     at: datetime | None = None
     note: Annotated[str, Field(max_length=1000)] | None = None
 

@@ -17,12 +17,17 @@ from meanbead.store.tables import (
 
 
 class Headline(Schema):
-    """The chosen column's result, for the list of parts; ``outdated`` where what it rests on has changed since."""
+    """The chosen column's result, for the list of parts; ``outdated`` where what it rests on has changed since. What it will
+    really take, with 90 %, rests on so many ``runs`` of its machine."""
 
     recipe_name: str
     print_time_s: float
     filament_g: float
     outdated: bool = False
+    expected_s: float
+    low_s: float
+    high_s: float
+    runs: int
 
 
 class PrintedOut(Schema):

@@ -289,7 +289,10 @@ def _all_full(db: Session, rows: Sequence[RecipeRow], part: Part) -> list[Recipe
     """Columns with all that is known of them, in a number of queries that does not grow with theirs."""
     about = store.around.around(db)
     inputs = [services.digests.inputs_digest(row, part.digest, about) for row in rows]
-    estimates = store.estimates.find_estimates(db, inputs)
+    found = store.estimates.find_estimates(db, inputs)
+    with_figures = [(row, digest) for row, digest in zip(rows, inputs, strict=True) if digest in found]
+    known = services.calibrations.with_intervals(db, [(row, found[digest]) for row, digest in with_figures])
+    estimates = {digest: estimate for (_, digest), estimate in zip(with_figures, known, strict=True)}
     return [_shown(row, digest, estimates.get(digest), about) for row, digest in zip(rows, inputs, strict=True)]
 
 

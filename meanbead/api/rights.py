@@ -62,6 +62,9 @@ _TABLE: dict[Right, str] = {
         run_files.runs_csv run_files.runs_json
         faults.list_faults faults.since_last_good faults.list_causes faults.chain
         journal.list_entries
+        calibrations.list_calibrations calibrations.get_calibration
+        experiments.list_experiments experiments.list_ready_made experiments.get_experiment experiments.next_pair
+        experiments.experiment_csv
         jobs.get_job
         changes.listen
     """,
@@ -70,6 +73,8 @@ _TABLE: dict[Right, str] = {
         estimates.start_waterfall
         house_rules.preview_house_rules flow_tests.try_flow_plan
         faults.price_cause
+        calibrations.expected calibrations.list_differences calibrations.start_again calibrations.start_limits
+        calibrations.start_test_prints calibrations.compare_two
         jobs.cancel_job
     """,
     Right.OWN: """
@@ -81,6 +86,8 @@ _TABLE: dict[Right, str] = {
         flow_tests.add_photo flow_tests.weigh
         runs.start_run runs.edit_run runs.add_run_photo runs.delete_run_photo runs.restore_run_photo runs.weigh_run
         journal.add_entry
+        experiments.add_comparison experiments.delete_comparison experiments.add_measurement
+        experiments.delete_measurement experiments.restore_measurement
     """,
     Right.CHANGE: """
         parts.add_part parts.edit_part parts.split_part parts.estimate_orientations parts.delete_part parts.restore_part
@@ -104,6 +111,9 @@ _TABLE: dict[Right, str] = {
         runs.delete_run runs.restore_run
         run_files.preview_import run_files.import_runs
         faults.try_cause
+        calibrations.apply_limits calibrations.add_test_prints
+        experiments.add_experiment experiments.edit_experiment experiments.delete_experiment
+        experiments.restore_experiment
         journal.edit_entry journal.delete_entry journal.restore_entry
     """,
     Right.LOOK_AFTER: "people.list_people people.audit backups.list_backups",

@@ -102,7 +102,7 @@ def start_run(recipe_id: int, json_data: RunStart) -> RunOut:
         run = services.runs.add_run(
             db,
             row,
-            estimate,
+            services.calibrations.with_interval(db, row, estimate),
             key=json_data.key,
             who=access.me().name,
             started_at=json_data.started_at or now(),

@@ -6,6 +6,7 @@ from functools import singledispatch
 
 from pydantic import BaseModel
 
+from meanbead.api.experiments_schemas import comparison_out, head_out, measurement_out
 from meanbead.api.flow_schemas import flow_test_head, point_out
 from meanbead.api.house_recipes_schemas import house_out
 from meanbead.api.house_rules_schemas import house_rules_out
@@ -19,6 +20,8 @@ from meanbead.api.shelf_schemas import material_out, nozzle_out
 from meanbead.api.spools_schemas import spool_out
 from meanbead.api.test_pieces_schemas import test_piece_out
 from meanbead.store.tables import (
+    ComparisonRow,
+    ExperimentRow,
     FlowPointRow,
     FlowTestRow,
     House,
@@ -26,6 +29,7 @@ from meanbead.store.tables import (
     JournalRow,
     Machine,
     MaterialRow,
+    MeasurementRow,
     NozzleRow,
     Part,
     Purpose,
@@ -59,3 +63,6 @@ stored_out.register(TestPieceRow, test_piece_out)
 stored_out.register(RunRow, run_head)
 stored_out.register(RunPhoto, photo_out)
 stored_out.register(JournalRow, entry_out)
+stored_out.register(ExperimentRow, head_out)
+stored_out.register(ComparisonRow, comparison_out)
+stored_out.register(MeasurementRow, measurement_out)

@@ -28,6 +28,12 @@ def add(commands: Commands) -> None:
     calibrate.add_argument("runs", metavar="RUNS.json", type=Path)
     calibrate.add_argument("--json", action="store_true", help="print one JSON object")
     calibrate.set_defaults(run=_calibrate)
+    verdict = commands.add_parser(
+        "verdict", help="what an experiment says: effects, knee, real differences, what is missing"
+    )
+    verdict.add_argument("grid", metavar="GRID.json", type=Path)
+    verdict.add_argument("--json", action="store_true", help="print one JSON object")
+    verdict.set_defaults(run=_verdict)
 
 
 @dataclass(frozen=True)
@@ -191,3 +197,42 @@ def _filament(loaded: _Loaded) -> dict[str, Any] | None:
         "density_ratio": dict(zip(names, grams.density, strict=True)),
         "scatter": grams.scatter,
     }
+
+
+def _verdict(arguments: argparse.Namespace) -> None:
+    from meanbead.core.learn.experiments import CellData, judge
+    from meanbead.core.learn.experiments.grid_file import GridFile
+
+    file = read(arguments.grid, GridFile)
+    verdict = judge(
+        file.factors,
+        [CellData(cell.levels, cell.time_s, cell.measured, cell.faulted) for cell in file.cells],
+        ranks=[pair for cell in file.cells for pair in cell.ranks],
+        gauge=file.gauge,
+        share=file.share,
+        more_is_better=file.more_is_better,
+    )
+    if arguments.json:
+        print(verdict.model_dump_json())
+        return
+
+    def named(place: int) -> str:
+        return ", ".join(f"{name} {level}" for name, level in file.cells[place].levels.items())
+
+    for name, of in verdict.effects.items():
+        for response, effects in of.items():
+            for effect in effects:
+                span = "" if effect.low is None else f"   ({effect.low:+.3g} to {effect.high:+.3g})"
+                print(f"{name} {effect.level}  {response} {effect.mean:.4g}  {effect.change:+.3g}{span}")
+    for name, knee in verdict.knee.items():
+        print(f"knee       {name}: {knee.says}")
+    for difference in verdict.differences:
+        one, other = difference.pair
+        print(f"differ     {named(one)} | {named(other)}: {difference.value:+.3g} ({difference.of})")
+    for need in verdict.need:
+        one, other = need.pair
+        print(f"the same   {named(one)} | {named(other)}: {need.because}")
+    for note in verdict.notes:
+        print(f"mind       {note}")
+    if verdict.fastest is not None:
+        print(f"fastest    {named(verdict.fastest)}")

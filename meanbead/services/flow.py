@@ -87,7 +87,12 @@ def changed_ceilings(session: Session, row: FlowTestRow, melt: MeasuredMelt) -> 
     columns = session.scalars(
         select(RecipeRow)
         .join(Part, Part.id == RecipeRow.part_id)
-        .where(RecipeRow.machine_id == row.machine_id, RecipeRow.deleted_at.is_(None), Part.deleted_at.is_(None))
+        .where(
+            RecipeRow.machine_id == row.machine_id,
+            RecipeRow.experiment_id.is_(None),
+            RecipeRow.deleted_at.is_(None),
+            Part.deleted_at.is_(None),
+        )
         .order_by(RecipeRow.part_id, RecipeRow.position)
         .options(joinedload(RecipeRow.machine), joinedload(RecipeRow.nozzle), joinedload(RecipeRow.material))
     ).all()

@@ -44,7 +44,12 @@ def changed_columns(session: Session, rules: HouseRules) -> list[ChangedColumn]:
     rows = session.scalars(
         select(RecipeRow)
         .join(Part, Part.id == RecipeRow.part_id)
-        .where(RecipeRow.deleted_at.is_(None), RecipeRow.gcode_id.is_(None), Part.deleted_at.is_(None))
+        .where(
+            RecipeRow.deleted_at.is_(None),
+            RecipeRow.experiment_id.is_(None),
+            RecipeRow.gcode_id.is_(None),
+            Part.deleted_at.is_(None),
+        )
         .order_by(RecipeRow.part_id, RecipeRow.position)
         .options(joinedload(RecipeRow.machine), joinedload(RecipeRow.nozzle), joinedload(RecipeRow.material))
     ).all()

@@ -5,13 +5,14 @@ from __future__ import annotations
 import re
 from pathlib import PurePosixPath
 
+import trimesh
 from sqlalchemy.orm import Session
 
 from meanbead import services, store
 from meanbead.core.model import Recipe
 from meanbead.core.model.part import Guesses
 from meanbead.core.part.solid import Solid
-from meanbead.store.tables import Part
+from meanbead.store.tables import Machine, Part, SpoolRow
 
 
 def add_read_part(
@@ -48,3 +49,22 @@ def _first_columns(db: Session, part: Part) -> None:
             material_id=material.id,
             choices=Recipe(),
         )
+
+
+def add_test_part(db: Session, solid: Solid, name: str, machine: Machine) -> Part:
+    """Keep a made shape as a part with one column, on a machine with what it holds."""
+    _, nozzle, material = store.shelf.first_of_each(db)
+    mesh = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
+    source: bytes = trimesh.exchange.stl.export_stl(mesh)
+    part = services.parts.add_part(db, solid, name=name, file_name=f"{name}.stl", source=source)
+    spool = None if machine.spool_id is None else db.get(SpoolRow, machine.spool_id)
+    store.recipes.add_recipe(
+        db,
+        part,
+        name="Test print",
+        machine_id=machine.id,
+        nozzle_id=machine.nozzle_id or nozzle.id,
+        material_id=material.id if spool is None else spool.material_id,
+        choices=Recipe(),
+    )
+    return part

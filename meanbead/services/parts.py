@@ -12,6 +12,7 @@ from meanbead.core.model.part import Guesses
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.pose import Axis, Side, cut_in_place, posed
 from meanbead.core.part.solid import Solid, digest_of, solid_from_arrays
+from meanbead.services.calibrations import expected_of_lists
 from meanbead.services.digests import inputs_digest
 from meanbead.services.pictures import png_of
 from meanbead.store.around import around
@@ -25,12 +26,17 @@ from meanbead.store.tables import (
 
 @dataclass(frozen=True)
 class Headline:
-    """What a list shows of a part's chosen column; ``outdated`` where what it rests on has changed since."""
+    """What a list shows of a part's chosen column; ``outdated`` where what it rests on has changed since. What it will really
+    take, with 90 %, rests on so many ``runs`` of its machine."""
 
     recipe_name: str
     print_time_s: float
     filament_g: float
     outdated: bool
+    expected_s: float
+    low_s: float
+    high_s: float
+    runs: int
 
 
 def headlines(session: Session, parts: Sequence[Part]) -> dict[int, Headline]:
@@ -43,13 +49,25 @@ def headlines(session: Session, parts: Sequence[Part]) -> dict[int, Headline]:
     known = figures_of(session, inputs.values())
     without = [column.id for column in chosen.values() if inputs[column.id] not in known]
     last = latest_figures(session, without) if without else {}
-    found = {}
-    for part_id, column in chosen.items():
-        figures = known.get(inputs[column.id])
-        shown = figures or last.get(column.id)
-        if shown is not None:
-            found[part_id] = Headline(column.name, shown.print_time_s, shown.filament_g, outdated=figures is None)
-    return found
+    shown = {
+        part_id: (column, figures)
+        for part_id, column in chosen.items()
+        if (figures := known.get(inputs[column.id]) or last.get(column.id)) is not None
+    }
+    expected = expected_of_lists(session, list(shown.values()))
+    return {
+        part_id: Headline(
+            recipe_name=column.name,
+            print_time_s=figures.print_time_s,
+            filament_g=figures.filament_g,
+            outdated=inputs[column.id] not in known,
+            expected_s=one.expected_s,
+            low_s=one.low_s,
+            high_s=one.high_s,
+            runs=one.runs,
+        )
+        for (part_id, (column, figures)), one in zip(shown.items(), expected, strict=True)
+    }
 
 
 def add_part(

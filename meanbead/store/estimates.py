@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import distinct_on, insert
@@ -22,12 +23,23 @@ class Figures:
 
     print_time_s: float
     filament_g: float
+    by_cause: dict[str, float] = field(default_factory=dict)
+    low_s: float = 0.0
+    high_s: float = 0.0
 
 
 _FIGURES = (
     EstimateRow.result["print_time_s"].as_float().label("print_time_s"),
     EstimateRow.result["filament_g"].as_float().label("filament_g"),
+    EstimateRow.result["by_cause"].label("by_cause"),
+    EstimateRow.result["interval"].label("interval"),
 )
+
+
+def _figures(row: Any) -> Figures:
+    interval = row.interval or {}
+    ends = (float(interval.get(name, row.print_time_s)) for name in ("low_s", "high_s"))
+    return Figures(row.print_time_s, row.filament_g, row.by_cause or {}, *ends)
 
 
 def find_estimate(session: Session, inputs: str) -> Estimate | None:
@@ -45,7 +57,7 @@ def find_estimates(session: Session, inputs: Iterable[str]) -> dict[str, Estimat
 def figures_of(session: Session, inputs: Iterable[str]) -> dict[str, Figures]:
     """What lists show of those of several inputs that are stored, in one query."""
     asked = select(EstimateRow.inputs, *_FIGURES).where(EstimateRow.inputs.in_(list(inputs)))
-    return {row.inputs: Figures(row.print_time_s, row.filament_g) for row in session.execute(asked)}
+    return {row.inputs: _figures(row) for row in session.execute(asked)}
 
 
 def latest_figures(session: Session, recipe_ids: Sequence[int]) -> dict[int, Figures]:
@@ -57,7 +69,7 @@ def latest_figures(session: Session, recipe_ids: Sequence[int]) -> dict[int, Fig
         .order_by(EstimateRow.recipe_id, EstimateRow.created_at.desc())
     )
     return {
-        row.recipe_id: Figures(row.print_time_s, row.filament_g)
+        row.recipe_id: _figures(row)
         for row in session.execute(asked)
         if row.print_time_s is not None and row.filament_g is not None  # of an engine whose figures had other names
     }

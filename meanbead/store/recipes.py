@@ -28,12 +28,15 @@ from meanbead.store.tables import (
     RecipeRow,
 )
 
+_ON_SHEETS = (RecipeRow.deleted_at.is_(None), RecipeRow.experiment_id.is_(None))
+"""Columns that stand on a part's sheet: none that was removed, and no cell of an experiment."""
+
 
 def recipes_of(session: Session, part_id: int) -> Sequence[RecipeRow]:
     """Columns of a part's sheet, left to right."""
     return session.scalars(
         select(RecipeRow)
-        .where(RecipeRow.part_id == part_id, RecipeRow.deleted_at.is_(None))
+        .where(RecipeRow.part_id == part_id, *_ON_SHEETS)
         .order_by(RecipeRow.position, RecipeRow.id)
         .options(*_WITH_PARTS)
     ).all()
@@ -128,7 +131,7 @@ def columns_of_house(session: Session, house_id: int) -> Sequence[RecipeRow]:
 
 def _position(session: Session, part_id: int, after: RecipeRow | None) -> float:
     """A place between two neighbours, so that no other row has to move."""
-    places = select(RecipeRow.position).where(RecipeRow.part_id == part_id, RecipeRow.deleted_at.is_(None))
+    places = select(RecipeRow.position).where(RecipeRow.part_id == part_id, *_ON_SHEETS)
     if after is None:
         last = session.scalar(select(func.max(places.subquery().c.position)))
         return 0.0 if last is None else last + 1.0
@@ -188,7 +191,7 @@ def chosen_columns(session: Session, parts: Sequence[Part]) -> dict[int, RecipeR
     chosen = [part.chosen_id for part in parts if part.chosen_id is not None]
     rows = session.scalars(
         select(RecipeRow)
-        .where(RecipeRow.part_id.in_([part.id for part in parts]), RecipeRow.deleted_at.is_(None))
+        .where(RecipeRow.part_id.in_([part.id for part in parts]), *_ON_SHEETS)
         .ext(distinct_on(RecipeRow.part_id))
         .order_by(
             RecipeRow.part_id,

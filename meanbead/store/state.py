@@ -14,6 +14,7 @@ from meanbead.store.tables import (
     Generation,
     House,
     HouseRecipe,
+    JournalRow,
     Machine,
     MaterialRow,
     NozzleRow,
@@ -37,6 +38,7 @@ _AROUND: tuple[type[VersionedRow], ...] = (
     Purpose,
     FlowTestRow,
     RunRow,
+    JournalRow,
 )
 
 

@@ -190,7 +190,8 @@ class GcodeFile(Base):
 
 class RecipeRow(VersionedRow, Base):
     """A column of a part's sheet; ``choices`` is a core Recipe. With ``gcode_id`` it replays that file instead. One that was
-    made to cure a run names that run, ``tries_run_id``, and the cause that it tries."""
+    made to cure a run names that run, ``tries_run_id``, and the cause that it tries. One that is a cell of an experiment stands
+    on no sheet; ``cell`` is its level of each factor."""
 
     __tablename__ = "recipes"
     __table_args__ = (Index("ix_recipes_part_position", "part_id", "position"),)
@@ -206,6 +207,10 @@ class RecipeRow(VersionedRow, Base):
     house_version: Mapped[int | None] = mapped_column()
     tries_run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id", use_alter=True), index=True)
     tries_cause: Mapped[str] = mapped_column(String(40), default="")
+    experiment_id: Mapped[int | None] = mapped_column(
+        ForeignKey("experiments.id", use_alter=True, ondelete="CASCADE"), index=True
+    )
+    cell: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
 
     part: Mapped[Part] = relationship(lazy="selectin", foreign_keys=[part_id])
     machine: Mapped[Machine] = relationship()
@@ -292,7 +297,8 @@ class RunRow(VersionedRow, Base):
 
     ``snapshot`` is a core Snapshot, written once; ``entry`` a core RunEntry, what came of it. The columns between are made
     of these two, to be searched. ``booked`` is what was taken off the spool and put on nozzle and machine; ``follows_id``
-    the run that it was to do better than, ``tries_cause`` by curing what, and ``proof`` what it showed of that.
+    the run that it was to do better than, ``tries_cause`` by curing what, and ``proof`` what it showed of that. ``again`` is
+    its ledger as it would be computed with the machine's limits of a later description, and of which.
     """
 
     __tablename__ = "runs"
@@ -330,6 +336,53 @@ class RunRow(VersionedRow, Base):
     hours: Mapped[float] = mapped_column(default=0.0)
     booked: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     proof: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    again: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+
+
+class ExperimentRow(VersionedRow, Base):
+    """An experiment on a part: ``grid`` is a core Grid; what it starts from are ``choices`` (a core Recipe) with a machine, a
+    nozzle and a material. Its cells are recipes that name it. ``kept`` is what was made of its verdict: the sentence, and the
+    rows that it went into."""
+
+    __tablename__ = "experiments"
+    part_id: Mapped[int] = mapped_column(ForeignKey("parts.id"), index=True)
+    machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"))
+    nozzle_id: Mapped[int] = mapped_column(ForeignKey("nozzles.id"))
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    choices: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    grid: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    note: Mapped[str] = mapped_column(String(1000), default="")
+    kept: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+
+    part: Mapped[Part] = relationship(lazy="selectin")
+    machine: Mapped[Machine] = relationship(lazy="selectin")
+    nozzle: Mapped[NozzleRow] = relationship(lazy="selectin")
+    material: Mapped[MaterialRow] = relationship(lazy="selectin")
+
+
+class ComparisonRow(VersionedRow, Base):
+    """Two cells' pieces, looked at without knowing which they are: the better one and the other, at a spot; ``even`` where
+    nobody could tell."""
+
+    __tablename__ = "comparisons"
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    experiment_id: Mapped[int] = mapped_column(ForeignKey("experiments.id", ondelete="CASCADE"), index=True)
+    better_id: Mapped[int] = mapped_column(ForeignKey("recipes.id", ondelete="CASCADE"))
+    other_id: Mapped[int] = mapped_column(ForeignKey("recipes.id", ondelete="CASCADE"))
+    even: Mapped[bool] = mapped_column(default=False)
+    spot: Mapped[str] = mapped_column(String(40), default="")
+    who: Mapped[str] = mapped_column(String(60), default="")
+
+
+class MeasurementRow(VersionedRow, Base):
+    """A cell's piece, measured; ``measured`` is a core Measured."""
+
+    __tablename__ = "measurements"
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    experiment_id: Mapped[int] = mapped_column(ForeignKey("experiments.id", ondelete="CASCADE"), index=True)
+    recipe_id: Mapped[int] = mapped_column(ForeignKey("recipes.id", ondelete="CASCADE"))
+    measured: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    who: Mapped[str] = mapped_column(String(60), default="")
 
 
 class RunPhoto(VersionedRow, Base):

@@ -15,6 +15,7 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model.base import Result
+from meanbead.core.model.estimate import Causes
 from meanbead.core.model.finding import Finding, SetTo
 from meanbead.core.runtime.parallel import ordered_map
 
@@ -52,6 +53,7 @@ class Lever(Result):
     """A change with its price. Times and grams are differences of one piece's; ``bound_s`` and ``bound_g`` say how far
     the sample may be off. ``takes`` are the effects that are for the worse. ``breaks`` are limits of the purpose that it
     breaks and the recipe before did not. ``free`` takes nothing away. ``clears`` names the rules that fall silent.
+    ``by_cause`` is the ledger of the plate after the change.
     """
 
     group: Group
@@ -71,6 +73,7 @@ class Lever(Result):
     new_findings: list[Finding]
     clears: list[str]
     free: bool
+    by_cause: Causes
     problem: str = ""
 
 
@@ -175,6 +178,7 @@ def _compared(base: Trial, trial: Trial, context: AdviceContext, candidate: Cand
         and not breaks
         and after.pieces == before.pieces
         and not _swaps(candidate),
+        by_cause=after.by_cause,
     )
 
 

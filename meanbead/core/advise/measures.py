@@ -12,7 +12,7 @@ from meanbead.core.estimate.job import Prepared
 from meanbead.core.formulas.strength import filled_density, strength
 from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepest_overhang_deg
 from meanbead.core.model.base import Result
-from meanbead.core.model.estimate import Estimate
+from meanbead.core.model.estimate import Causes, Estimate
 from meanbead.core.model.insight import PartInsight
 from meanbead.core.model.plan import Plan
 from meanbead.core.rules.rule_input import even_flow_mm3_s
@@ -51,7 +51,8 @@ class PlanMeasures(Result):
 class Measures(PlanMeasures):
     """The same with what the engine computed. ``time_s`` is print time, ``whole_time_s`` with heat-up and start, of a
     plate of ``pieces``; the others are of one piece. ``flow_margin`` is the share of the melt ceiling that is kept free,
-    negative where more is asked for. ``expected_cost`` counts the prints that fail: cost over ``success``.
+    negative where more is asked for. ``expected_cost`` counts the prints that fail: cost over ``success``. ``by_cause`` shares out
+    ``time_s``.
     """
 
     time_s: float
@@ -65,6 +66,7 @@ class Measures(PlanMeasures):
     lost_share: float
     flow_margin: float
     plates_per_day: float
+    by_cause: Causes
 
 
 def narrowest_mm(plan: Plan, insight: PartInsight | None) -> float:
@@ -120,4 +122,5 @@ def measures(prepared: Prepared, estimate: Estimate, context: AdviceContext) -> 
         lost_share=estimate.lost_mm3 / max(estimate.filament_mm3, 1e-9),
         flow_margin=1.0 - even_flow_mm3_s(estimate) / max(ceiling, 1e-9),
         plates_per_day=plates_per_day(estimate.whole_time_s, context.shop.attended),
+        by_cause=estimate.by_cause,
     )

@@ -17,7 +17,7 @@ from meanbead.core.learn.calibration.grams import GramPosterior
 from meanbead.core.model.base import Result
 from meanbead.core.model.estimate import Causes, Estimate, Interval
 
-__all__ = ["Calibration", "CalibrationReport", "Difference", "LearntFactor", "Ranged", "Teaching", "cause_seconds"]
+__all__ = ["Calibration", "CalibrationReport", "LearntFactor", "Ranged", "Teaching", "TimeDifference", "cause_seconds"]
 
 Floats = NDArray[np.float64]
 
@@ -59,7 +59,7 @@ class CalibrationReport(Result):
     outliers: list[int]
 
 
-class Difference(Result):
+class TimeDifference(Result):
     """What one print takes longer than another on average, s, with 90 %; ``runs`` it rests on. ``real`` where the interval
     leaves out none."""
 
@@ -210,12 +210,18 @@ class Calibration:
             update={"expected_g": value, "low_g": low, "high_g": high, "weighed": self.grams.weighed}
         )
 
-    def difference(self, before: Estimate, after: Estimate, error_s: float = 0.0) -> Difference:
+    def difference(self, before: Estimate, after: Estimate, error_s: float = 0.0) -> TimeDifference:
         """What ``after`` takes longer than ``before`` on this machine; ``error_s`` (90 %) is how far the computed difference
         may be off."""
         was, becomes = (by_factor(cause_seconds(estimate.by_cause)) for estimate in (before, after))
+        return self.between(was, becomes, error_s)
+
+    def between(self, was: Floats, becomes: Floats, error_s: float = 0.0) -> TimeDifference:
+        """:meth:`difference` of seconds by factor, (factors,) each."""
         value, low, high = self.posterior.difference(was, becomes, error_s / Z_90)
-        return Difference(value_s=value, low_s=low, high_s=high, runs=self.posterior.runs, real=not low <= 0.0 <= high)
+        return TimeDifference(
+            value_s=value, low_s=low, high_s=high, runs=self.posterior.runs, real=not low <= 0.0 <= high
+        )
 
     def most_teaching(self, candidates: Floats, wanted: Floats) -> list[Teaching]:
         """What one more run of each candidate would teach, best first: by which share the intervals of the ``wanted`` prints

@@ -11,6 +11,8 @@ another; both, of printing and travel, are; or the firmware's own limit of its a
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -37,6 +39,7 @@ __all__ = [
     "Way",
     "infer_limits",
     "limit_factors",
+    "limits_of",
     "weaker",
 ]
 
@@ -110,6 +113,16 @@ class InferredLimits(Result):
     says: str
     change: dict[str, float]
     untold: list[str]
+
+
+_LIMIT_FIELDS = {"kinematics", "max_speed_mm_s", "max_acceleration_mm_s2", "corner", "acceleration_mm_s2"}
+
+
+def limits_of(printer: Printer) -> str:
+    """Tells machines whose limits are described alike from others: a digest of all that times hang on beside the recipe."""
+    told = printer.model_dump(mode="json", include=_LIMIT_FIELDS, exclude_none=True)
+    told["corner"]["jerk_mm_s"] = printer.corner.jerk.model_dump(mode="json")  # left open it is the typical one
+    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:16]
 
 
 def weaker(printer: Printer, way: Way = "print", acceleration: float = 1.0, corner: float = 1.0) -> Printer:
