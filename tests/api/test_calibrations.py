@@ -31,7 +31,9 @@ class Learning(WorkerCase):
         found: dict[str, Any] = self.call("POST", f"/api/recipes/{(column or self.column)['id']}/estimate")
         return found
 
-    def log(self, minutes_ago: float, factor: float = SLOWER, column: dict[str, Any] | None = None, **entry: Any) -> int:
+    def log(
+        self, minutes_ago: float, factor: float = SLOWER, column: dict[str, Any] | None = None, **entry: Any
+    ) -> int:
         at = datetime.now(UTC) - timedelta(minutes=minutes_ago)
         body = {"key": str(uuid.uuid4()), "started_at": at.isoformat()}
         run = self.call("POST", f"/api/recipes/{(column or self.column)['id']}/runs", body, 201)
@@ -74,9 +76,7 @@ class Intervals(Learning):
         other = self.on_machine(self.columns(self.part)[1])
         ends = self.estimate(), self.estimate(other)
         # A machine that accelerates less than described: what it takes more hangs on ramps and corners.
-        real = [
-            end["print_time_s"] + 0.4 * (end["by_cause"]["ramps_s"] + end["by_cause"]["corners_s"]) for end in ends
-        ]
+        real = [end["print_time_s"] + 0.4 * (end["by_cause"]["ramps_s"] + end["by_cause"]["corners_s"]) for end in ends]
         for number in range(4):
             which = number % 2
             factor = real[which] / ends[which]["print_time_s"]
@@ -88,7 +88,7 @@ class Intervals(Learning):
         self.assertLess(difference["low_s"], step)
         self.assertGreater(difference["high_s"], step)
         self.assertTrue(difference["real"])
-        self.assertEqual(found[1]["difference"]["value_s"], 0)
+        self.assertAlmostEqual(found[1]["difference"]["value_s"], 0)
         # Narrower than two intervals side by side: what both are off by falls out.
         alone = [self.estimate(one)["interval"] for one in (self.column, other)]
         apart = sum(one["high_s"] - one["low_s"] for one in alone)
@@ -112,7 +112,10 @@ class Intervals(Learning):
         self.assertAlmostEqual(grams["flow"]["value"] * grams["density"]["value"], grams["ratio"], delta=0.005)
         self.assertTrue(self.calibration()["teaches"][0]["narrower"] >= 0)
         entry = self.call(
-            "POST", "/api/journal", {"key": str(uuid.uuid4()), "kind": "limits_changed", "machine_id": self.machine_id}, 201
+            "POST",
+            "/api/journal",
+            {"key": str(uuid.uuid4()), "kind": "limits_changed", "machine_id": self.machine_id},
+            201,
         )
         told = self.calibration()
         self.assertEqual((told["head"]["runs"], told["head"]["before"]), (0, 11))
@@ -174,7 +177,11 @@ class Limits(Learning):
         other = self.call("POST", "/api/machines", {"name": "Slow crane", "copy_of": self.machine_id}, 201)
         printer = other["printer"] | {"acceleration_mm_s2": {"print": 300, "travel": 600}, "start_time_s": 120}
         self.call("PATCH", f"/api/machines/{other['id']}", {"version": other["version"], "printer": printer})
-        body = {"recipe_id": self.column["id"], "here": {"machine_id": self.machine_id}, "there": {"machine_id": other["id"]}}
+        body = {
+            "recipe_id": self.column["id"],
+            "here": {"machine_id": self.machine_id},
+            "there": {"machine_id": other["id"]},
+        }
         found = self.wait(self.call("POST", "/api/machine-comparisons", body, 202))["machines"]
         shares = {one["name"]: one["time_s"] for one in found["shares"]}
         self.assertGreater(shares["acceleration"], 0)

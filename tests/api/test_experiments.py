@@ -40,7 +40,7 @@ class Experiments(ApiCase):
         self.assertEqual([cell["levels"]["height_share"] for cell in made["cells"]], [0.3, 0.45, 0.6])
         heights = [cell["recipe"]["choices"]["layer_height_mm"] for cell in made["cells"]]
         self.assertEqual(heights, [0.12, 0.18, 0.24])
-        self.assertEqual([cell["words"] for cell in made["cells"]][0], "0.3 d high")
+        self.assertEqual(made["cells"][0]["words"], "0.3 d high")
         self.assertEqual(len(self.columns(self.part)), 2)
         for cell in made["cells"]:
             self.call("POST", f"/api/recipes/{cell['recipe']['id']}/estimate")
@@ -55,7 +55,10 @@ class Experiments(ApiCase):
         made = self.make()
         kept = made["cells"][2]
         self.print(kept, 500)
-        body = {"version": made["head"]["version"], "grid": self.grid() | {"factors": [{"key": "height_share", "levels": [0.3, 0.45]}]}}
+        body = {
+            "version": made["head"]["version"],
+            "grid": self.grid() | {"factors": [{"key": "height_share", "levels": [0.3, 0.45]}]},
+        }
         fewer = self.call("PATCH", f"/api/experiments/{made['head']['id']}", body)
         self.assertEqual(len(fewer["cells"]), 2)
         body = {"version": fewer["head"]["version"], "grid": self.grid(added=[{"height_share": 0.7}])}
@@ -68,7 +71,13 @@ class Experiments(ApiCase):
     def test_what_cannot_be_is_refused_or_marked(self) -> None:
         self.make(422, factors=[{"key": "colour", "levels": [1]}])
         self.make(422, factors=[{"key": "height_share", "levels": [0.3]}, {"key": "layer_height_mm", "levels": [0.2]}])
-        self.make(422, factors=[{"key": "walls", "levels": list(range(1, 10))}, {"key": "top_layers", "levels": list(range(1, 9))}])
+        self.make(
+            422,
+            factors=[
+                {"key": "walls", "levels": list(range(1, 10))},
+                {"key": "top_layers", "levels": list(range(1, 9))},
+            ],
+        )
         self.assertIn("walls", self.make(422, factors=[{"key": "walls", "levels": [2, -4]}])["detail"])
         self.make(422, added=[{"walls": 2}])
         made = self.make(factors=[{"key": "layer_height_mm", "levels": [0.2, 0.9]}])
@@ -121,7 +130,11 @@ class Experiments(ApiCase):
         self.assertEqual(cells[0]["recipe"]["choices"]["copies"]["count"], 3)
         for cell, left in zip(cells, (38.0, 38.0, 35.0), strict=True):
             for off in (-0.1, 0.0, 0.1):
-                body = {"key": str(uuid.uuid4()), "recipe_id": cell["recipe"]["id"], "measured": {"before": 40.0, "after": left + off}}
+                body = {
+                    "key": str(uuid.uuid4()),
+                    "recipe_id": cell["recipe"]["id"],
+                    "measured": {"before": 40.0, "after": left + off},
+                }
                 measured = self.call("POST", f"/api/experiments/{number}/measurements", body, 201)
         read = self.read(made)
         pairs = [tuple(one["pair"]) for one in read["verdict"]["differences"]]
