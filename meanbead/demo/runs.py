@@ -1,4 +1,4 @@
-"""The sample workshop's log: about forty made-up runs over three months, from hidden truths of its machines.
+"""The sample workshop's log: some forty made-up runs over three months, from hidden truths of its machines.
 
 Heron takes 6 % longer at set speed than the engine knows, 18 % longer for ramps and corners (its firmware accelerates less
 than its owner typed), 35 % longer for pulls, and 70 s more at each start; Kestrel is nearly as described. Real times scatter
@@ -8,7 +8,7 @@ application reads: it has to be found from the runs.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -22,6 +22,7 @@ from meanbead.core.estimate import Engine
 from meanbead.core.faults.knowledge import JOURNAL_KINDS
 from meanbead.core.model import Estimate, Recipe
 from meanbead.core.model.run import RunEntry
+from meanbead.demo.experiments import begin_sample_experiment, end_sample_experiment
 from meanbead.store.database import Database
 from meanbead.store.tables import JournalRow, Machine, Part, RecipeRow, RunRow
 
@@ -110,6 +111,12 @@ RUNS: tuple[_Run, ...] = (
     _Run("Herb trough", "One wall more", 54, _kept(4), plates=2),
     _Run("Shelf bracket", "Workhorse", 52, _kept(4)),
     _Run("Domed knob", "By slope", 50, _kept(5), plates=2),
+    # An experiment: one height after the other, on two days.
+    _Run("Domed knob", "0.3 d high", 49.45, _kept(5)),
+    _Run("Domed knob", "0.4 d high", 49.3, _kept(5)),
+    _Run("Domed knob", "0.5 d high", 49.15, _kept(4)),
+    _Run("Domed knob", "0.6 d high", 48.45, _kept(3)),
+    _Run("Domed knob", "0.7 d high", 48.3, {"state": "scrapped", "looks": 2, "faults": ["steps"], "note": "Stairs on the dome."}),
     _Run("Bin tag", "Fine lettering", 47, _kept(4), plates=6),
     _Run("Drain plate", "Everyday", 45, _kept(4)),
     _Run("Herb trough", "One wall more", 43, _kept(4)),
@@ -164,6 +171,7 @@ def add_sample_runs(
     with database.session.begin() as db:
         if db.scalar(text("select count from generations where name = :name"), {"name": _DUE}) != 0:
             return False
+        begin_sample_experiment(db)
         columns = _columns(db)
     estimates: dict[tuple[str, str], Estimate] = {}
     for place, recipe_id in columns.items():
@@ -178,6 +186,9 @@ def add_sample_runs(
         if taken is None:
             return False
         _add(db, columns, estimates, moment)
+        experiment = begin_sample_experiment(db)
+        if experiment is not None:
+            end_sample_experiment(db, experiment)
         for (_, name), recipe_id in columns.items():
             if name in MADE_COLUMNS:
                 store.rows.delete(db, db.get_one(RecipeRow, recipe_id))
@@ -192,7 +203,7 @@ def _columns(db: Session) -> dict[tuple[str, str], int]:
         part = parts.get(wanted.part)
         if part is None or (wanted.part, wanted.column) in found:
             continue
-        rows = store.recipes.recipes_of(db, part.id)
+        rows = [*store.recipes.recipes_of(db, part.id), *_cells(db, part)]
         row = next((row for row in rows if row.name == wanted.column), None)
         if row is None and wanted.column in MADE_COLUMNS and rows:
             row = store.recipes.add_recipe(
@@ -207,6 +218,12 @@ def _columns(db: Session) -> dict[tuple[str, str], int]:
         if row is not None:
             found[wanted.part, wanted.column] = row.id
     return found
+
+
+def _cells(db: Session, part: Part) -> Sequence[RecipeRow]:
+    """Cells of the sample's experiment, where it is of this part."""
+    row = begin_sample_experiment(db)
+    return store.experiments.cells_of(db, row.id) if row is not None and row.part_id == part.id else []
 
 
 def _estimated(database: Database, engine: Engine, recipe_id: int) -> Estimate:

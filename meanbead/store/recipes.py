@@ -19,6 +19,7 @@ from meanbead.store.flow_tests import measured_of
 from meanbead.store.rows import NotFound
 from meanbead.store.shelf import purpose_of
 from meanbead.store.tables import (
+    ON_SHEETS,
     House,
     HouseRecipe,
     Machine,
@@ -28,15 +29,12 @@ from meanbead.store.tables import (
     RecipeRow,
 )
 
-_ON_SHEETS = (RecipeRow.deleted_at.is_(None), RecipeRow.experiment_id.is_(None))
-"""Columns that stand on a part's sheet: none that was removed, and no cell of an experiment."""
-
 
 def recipes_of(session: Session, part_id: int) -> Sequence[RecipeRow]:
     """Columns of a part's sheet, left to right."""
     return session.scalars(
         select(RecipeRow)
-        .where(RecipeRow.part_id == part_id, *_ON_SHEETS)
+        .where(RecipeRow.part_id == part_id, *ON_SHEETS)
         .order_by(RecipeRow.position, RecipeRow.id)
         .options(*_WITH_PARTS)
     ).all()
@@ -131,7 +129,7 @@ def columns_of_house(session: Session, house_id: int) -> Sequence[RecipeRow]:
 
 def _position(session: Session, part_id: int, after: RecipeRow | None) -> float:
     """A place between two neighbours, so that no other row has to move."""
-    places = select(RecipeRow.position).where(RecipeRow.part_id == part_id, *_ON_SHEETS)
+    places = select(RecipeRow.position).where(RecipeRow.part_id == part_id, *ON_SHEETS)
     if after is None:
         last = session.scalar(select(func.max(places.subquery().c.position)))
         return 0.0 if last is None else last + 1.0
@@ -191,7 +189,7 @@ def chosen_columns(session: Session, parts: Sequence[Part]) -> dict[int, RecipeR
     chosen = [part.chosen_id for part in parts if part.chosen_id is not None]
     rows = session.scalars(
         select(RecipeRow)
-        .where(RecipeRow.part_id.in_([part.id for part in parts]), *_ON_SHEETS)
+        .where(RecipeRow.part_id.in_([part.id for part in parts]), *ON_SHEETS)
         .ext(distinct_on(RecipeRow.part_id))
         .order_by(
             RecipeRow.part_id,

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from sqlalchemy import func, select
+from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
 from meanbead.core.model import Nozzle, Spool
@@ -16,6 +16,7 @@ from meanbead.core.model.house import HouseRules
 from meanbead.store.house import house_of
 from meanbead.store.rows import NotFound, all_rows
 from meanbead.store.tables import (
+    ON_SHEETS,
     Machine,
     MaterialRow,
     NozzleRow,
@@ -166,7 +167,7 @@ def uses(session: Session, table: type[ShelfRow]) -> dict[int, Used]:
     counted = session.execute(
         select(column, func.count(RecipeRow.id), func.count(func.distinct(RecipeRow.part_id)))
         .join(Part, Part.id == RecipeRow.part_id)
-        .where(RecipeRow.deleted_at.is_(None), Part.deleted_at.is_(None), column.is_not(None))
+        .where(*ON_SHEETS, Part.deleted_at.is_(None), column.is_not(None))
         .group_by(column)
     )
     return {row_id: Used(columns, parts) for row_id, columns, parts in counted}
@@ -176,7 +177,7 @@ def purpose_uses(session: Session) -> dict[int, Used]:
     """How many columns of how many parts have which purpose."""
     counted = session.execute(
         select(Part.purpose_id, func.count(RecipeRow.id), func.count(func.distinct(Part.id)))
-        .outerjoin(RecipeRow, (RecipeRow.part_id == Part.id) & RecipeRow.deleted_at.is_(None))
+        .outerjoin(RecipeRow, (RecipeRow.part_id == Part.id) & and_(*ON_SHEETS))
         .where(Part.deleted_at.is_(None), Part.purpose_id.is_not(None))
         .group_by(Part.purpose_id)
     )

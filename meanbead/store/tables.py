@@ -221,6 +221,10 @@ class RecipeRow(VersionedRow, Base):
     house: Mapped[HouseRecipe | None] = relationship(lazy="selectin")
 
 
+ON_SHEETS = (RecipeRow.deleted_at.is_(None), RecipeRow.experiment_id.is_(None))
+"""Columns that stand on a part's sheet: none that was removed, and no cell of an experiment."""
+
+
 class HouseRecipe(VersionedRow, Base):
     """A recipe that the workshop keeps for a machine, nozzle and material; ``choices`` is a core Recipe."""
 

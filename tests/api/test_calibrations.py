@@ -158,8 +158,8 @@ class Limits(Learning):
         self.assertEqual(self.estimate()["print_time_s"], before["print_time_s"])
         self.assertEqual(self.calibration()["head"]["runs"], 7)
         version = self.calibration()["machine_version"]
-        for change in ({"name": 3}, {"bed_mm.x": 3}, {"acceleration_mm_s2.print": -3}):
-            body = {"version": version, "change": change}
+        for key, value in (("name", 3), ("bed_mm.x", 3), ("acceleration_mm_s2.print", -3)):
+            body = {"version": version, "change": {key: value}}
             self.call("POST", f"/api/machines/{self.machine_id}/limits/apply", body, 422)
 
     def test_two_test_prints_become_parts(self) -> None:

@@ -28,8 +28,8 @@ class Experiments(ApiCase):
         found: dict[str, Any] = self.call("GET", f"/api/experiments/{experiment['head']['id']}")
         return found
 
-    def print(self, cell: dict[str, Any], seconds: float, minutes_ago: float = 60, **entry: Any) -> None:
-        at = datetime.now(UTC) - timedelta(minutes=minutes_ago)
+    def print(self, cell: dict[str, Any], seconds: float, **entry: Any) -> None:
+        at = datetime.now(UTC) - timedelta(hours=1)
         body = {"key": str(uuid.uuid4()), "started_at": at.isoformat()}
         run = self.call("POST", f"/api/recipes/{cell['recipe']['id']}/runs", body, 201)
         told = {"state": "kept", "time_s": seconds, **entry}

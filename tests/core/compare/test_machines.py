@@ -50,7 +50,7 @@ class Machines(unittest.TestCase):
             return self.engine.sampled(mixed, SAMPLE_LAYERS, base).estimate.print_time_s
 
         orders = list(itertools.permutations(names))
-        steps = {name: [] for name in names}
+        steps: dict[str, list[float]] = {name: [] for name in names}
         known = {frozenset(chosen): time(chosen) for n in range(5) for chosen in itertools.combinations(names, n)}
         for order in orders:
             for place, name in enumerate(order):

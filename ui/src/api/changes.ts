@@ -58,8 +58,18 @@ export function staleAfter(changes: readonly Change[], queries: QueryClient): St
     } else if (change.table === "test_pieces") add(keys.testPieces);
     else if (change.table === "runs" || change.table === "run_photos") {
       add(runKeys.all);
-      if (change.table === "runs") add(keys.parts);
-    } else if (change.table === "journal") add(runKeys.journal);
+      if (change.table === "runs") {
+        add(keys.parts);
+        // What they teach shows in every interval.
+        add(["learnt"]);
+        add(["estimate"]);
+        add(["experiments"]);
+      }
+    } else if (change.table === "journal") {
+      add(runKeys.journal);
+      add(["learnt"]);
+      add(["estimate"]);
+    } else if (change.table === "experiments" || change.table === "comparisons" || change.table === "measurements") add(["experiments"]);
   }
   stale.queries = [...known.values()];
   return stale;

@@ -85,6 +85,28 @@ export type ImportPreview = Schemas["ImportPreview"];
 export type Matched = Schemas["Matched"];
 export type Backup = Schemas["BackupOut"];
 export type BackupContents = Schemas["ContentsOut"];
+/** The server always sends what has a default. */
+export type Interval = Required<Schemas["Interval"]>;
+export type TimeDifference = Schemas["TimeDifference"];
+export type Causes = Schemas["Causes"];
+export type CalibrationHead = Schemas["CalibrationHead"];
+export type Calibration = Schemas["CalibrationOut"];
+export type LearntFactor = Schemas["LearntFactor"];
+export type RunPoint = Schemas["RunPoint"];
+export type InferredLimits = Schemas["InferredLimits"];
+export type TwoPrints = Schemas["TwoPrints"];
+export type MachinesCompared = Schemas["MachinesCompared"];
+export type ExperimentHead = Schemas["ExperimentHead"];
+export type Experiment = Omit<Schemas["ExperimentOut"], "grid"> & { grid: Grid };
+export type Grid = Required<Schemas["Grid"]>;
+export type GridEdit = Schemas["Grid"];
+export type GridFactor = Schemas["GridFactor"];
+export type Level = Schemas["GridFactor"]["levels"][number];
+export type Cell = Schemas["CellOut"];
+export type Verdict = Schemas["Verdict"];
+export type Varied = Schemas["Varied"];
+export type ReadyMade = Omit<Schemas["ReadyMade"], "grid"> & { grid: Grid };
+export type Keeping = Schemas["Keeping"];
 
 /** The generated client; its types come from the server's own models. */
 export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => throughGate(request) });
@@ -92,7 +114,7 @@ export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => throu
 /** What is computed from a column as it stands: it waits for the edits that are still on their way. */
 const READS_COLUMNS = [
   /^\/api\/recipes\/\d+\/(settings|levers|search|remedies|layers|strokes|first-layer|nudges|versions|findings)/,
-  /^\/api\/(house-recipes|waterfalls)/,
+  /^\/api\/(house-recipes|waterfalls|differences|experiments|machine-comparisons)/,
   /^\/api\/parts\/\d+\/(split|stances)/,
 ];
 

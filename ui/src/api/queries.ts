@@ -120,7 +120,7 @@ export async function shelfChanged(queries: QueryClient): Promise<void> {
   queries.removeQueries(about(["columns"]));
   queries.removeQueries(about(["findings"]));
   await Promise.all(
-    [["columns"], ["estimate"], ["findings"], keys.parts, keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
+    [["columns"], ["estimate"], ["findings"], ["learnt"], keys.parts, keys.shelf].map((queryKey) => queries.invalidateQueries({ queryKey })),
   );
 }
 

@@ -89,5 +89,6 @@ export function useJournal(machine_id?: number) {
 /** After a run was changed: itself, every list of runs, and the parts' list. */
 export async function runChanged(queries: QueryClient, run: Run): Promise<void> {
   queries.setQueryData(runKeys.run(run.id), run);
-  await Promise.all([queries.invalidateQueries({ queryKey: runKeys.all }), queries.invalidateQueries({ queryKey: ["parts"] }), queries.invalidateQueries({ queryKey: ["shelf"] })]);
+  // Every interval of its machine follows.
+  await Promise.all([runKeys.all, ["parts"], ["shelf"], ["learnt"], ["estimate"], ["experiments"]].map((queryKey) => queries.invalidateQueries({ queryKey })));
 }

@@ -29,8 +29,8 @@ from meanbead.core.model.experiment import CellLevels, Level
 
 __all__ = [
     "CellData",
-    "Effect",
     "Knee",
+    "LevelEffect",
     "Need",
     "Proposal",
     "RealDifference",
@@ -60,7 +60,7 @@ class CellData:
     faulted: bool = False
 
 
-class Effect(Result):
+class LevelEffect(Result):
     """What a level makes of times or measurements: the mean over the other factors, and how it differs from the first
     level, with its 90 % interval where there is more than the bare minimum to tell (None else)."""
 
@@ -128,7 +128,7 @@ class Verdict(Result):
     """All that an experiment says. ``scatter`` is the standard deviation of like pieces' measurements; None where no cell has
     two. ``fastest`` is the place of the fastest cell that nobody faulted, None where all were."""
 
-    effects: dict[str, dict[str, list[Effect]]]
+    effects: dict[str, dict[str, list[LevelEffect]]]
     tables: list[Table]
     knee: dict[str, Knee]
     differences: list[RealDifference]
@@ -162,7 +162,7 @@ def judge(
     if ranking is not None:
         differences += _ranked(ranking)
     times = _timed(cells)
-    effects: dict[str, dict[str, list[Effect]]] = {}
+    effects: dict[str, dict[str, list[LevelEffect]]] = {}
     for name, levels in factors.items():
         of = {
             response: found
@@ -332,7 +332,7 @@ def _effects(
     cells: Sequence[CellData],
     response: Response,
     gauge: float,
-) -> list[Effect]:
+) -> list[LevelEffect]:
     """Means by level over the other factors, and their differences from the first that there is."""
     from statsmodels.regression.linear_model import OLS  # imported here: it takes a second
 
@@ -371,7 +371,7 @@ def _effects(
         half = width * math.sqrt(max(float(change @ known @ change), 0.0))
         told = freedom > 0
         found.append(
-            Effect(
+            LevelEffect(
                 level=level,
                 mean=float(row @ fit.params),
                 change=value,
@@ -402,7 +402,7 @@ def _tables(factors: Mapping[str, Sequence[Level]], cells: Sequence[CellData]) -
     return found
 
 
-def _knees(effects: Mapping[str, Mapping[str, Sequence[Effect]]], share: float) -> dict[str, Knee]:
+def _knees(effects: Mapping[str, Mapping[str, Sequence[LevelEffect]]], share: float) -> dict[str, Knee]:
     found = {}
     for name, of in effects.items():
         known = [

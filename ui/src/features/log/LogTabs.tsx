@@ -3,6 +3,8 @@ import { NavLink } from "react-router";
 const ROOMS = [
   ["/log", "Runs"],
   ["/log/journal", "Journal"],
+  ["/log/calibration", "Calibration"],
+  ["/log/experiments", "Experiments"],
   ["/log/faults", "Faults"],
   ["/log/import", "Import"],
 ] as const;

@@ -1,11 +1,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, type ReactNode } from "react";
-import { api, type Estimate, type RecipeColumn } from "../../api/client";
+import { api, type Estimate, type RecipeColumn, type TimeDifference } from "../../api/client";
 import { progressKey, type FiguresProgress } from "../../api/queries";
 import { formatDuration } from "../../lib/format";
 import { moveOf } from "../../lib/keys";
 import { MARKED } from "./sheetTypes";
-import type { ResultRow } from "./results";
+import { differenceSpan, type ResultRow } from "./results";
 
 export interface ColumnState {
   column: RecipeColumn;
@@ -21,6 +21,8 @@ interface ResultCellProps {
   state: ColumnState;
   row: ResultRow;
   first: ColumnState | undefined;
+  /** What the column takes longer than the first, with its interval, where that is known. */
+  apart?: TimeDifference | null;
   tabIndex: number;
   marked: boolean;
   onFocus: () => void;
@@ -29,7 +31,7 @@ interface ResultCellProps {
 }
 
 /** A figure of a column, with its difference from the first column; while it is computed, how far that is. */
-export function ResultCell({ state, row, first, tabIndex, marked, onFocus, onMove, register }: ResultCellProps) {
+export function ResultCell({ state, row, first, apart, tabIndex, marked, onFocus, onMove, register }: ResultCellProps) {
   const { estimate, pending, sampled, column } = state;
   let content: ReactNode;
   if (state.error !== null && estimate === undefined) {
@@ -47,6 +49,12 @@ export function ResultCell({ state, row, first, tabIndex, marked, onFocus, onMov
           {row.show(estimate)}
         </span>
         {difference && !sampled && <span className="ml-auto whitespace-pre text-sm text-molten">{difference}</span>}
+        {row.key === "expected" && apart && !sampled && (
+          <span className="ml-auto whitespace-nowrap text-xs text-molten" title="Longer or shorter than the first column on average over many prints, with 90 %: what both are off by falls out.">
+            {differenceSpan(apart)}
+          </span>
+        )}
+        {row.note && <span className="w-full text-xs text-quiet">{row.note(estimate)}</span>}
       </Fragment>
     );
   }

@@ -2,6 +2,7 @@ import { useCallback, useMemo, useRef, useState } from "react";
 import { ProblemError, type Part, type RecipeColumn, type Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
 import { rangeOf, type Range } from "./clipboard";
+import { useDifferences } from "../../api/learning";
 import { focusLater } from "./focusLater";
 import { FIELDS, foundByName, isPick, pickedValue, shownFields, typedValue, type Field } from "./fields";
 import { ResultCell, type ColumnState } from "./ResultCell";
@@ -31,6 +32,7 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
   const cells = useRef(new Map<string, HTMLElement>());
   const toast = useToast();
   const first = columns[0];
+  const apart = useDifferences(columns.filter((one) => one.estimate !== undefined && !one.sampled && !one.pending).map(({ column }) => column));
   const { opened, toggle } = useOpenGroups();
   const [search, setSearch] = useState("");
   const [differing, setDiffering] = useState(false);
@@ -127,7 +129,7 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
               <RowHead label={row.label} unit={row.unit} />
               {columns.map((state) => (
                 <td key={state.column.id} role="gridcell" className="border-l border-rule p-0">
-                  <ResultCell state={state} row={row} first={first} {...shared(row.key, state.column.id)} />
+                  <ResultCell state={state} row={row} first={first} apart={apart.get(state.column.id)} {...shared(row.key, state.column.id)} />
                 </td>
               ))}
             </tr>

@@ -1,4 +1,4 @@
-import type { Estimate, RecipeColumn } from "../../api/client";
+import type { Estimate, Interval, RecipeColumn, TimeDifference } from "../../api/client";
 import { fixed, formatDuration, formatDurationDifference, formatMoney, formatMoneyDifference, percentDifference, signed } from "../../lib/format";
 
 /** A result: one row of the sheet that is computed. */
@@ -11,6 +11,23 @@ export interface ResultRow {
   /** The difference from the first column; empty where there is none worth saying. */
   difference: (estimate: Estimate, first: Estimate) => string;
   explain: (estimate: Estimate, column: RecipeColumn) => string;
+  /** A second line under the figure: what it rests on. */
+  note?: (estimate: Estimate) => string;
+}
+
+/** The interval as it came: the server always sends what has a default. */
+const intervalOf = (e: Estimate) => e.interval as Interval;
+
+/** What an interval rests on, in a few words. */
+export function restsOn(e: Estimate): string {
+  const { runs } = intervalOf(e);
+  return runs > 0 ? `from ${runs} ${runs === 1 ? "run" : "runs"}` : e.interval.source;
+}
+
+/** A difference of two columns on average over many prints, with its interval. */
+export function differenceSpan(difference: TimeDifference): string {
+  const ends = [difference.low_s, difference.high_s].map(formatDurationDifference);
+  return difference.real ? `${ends[0]} to ${ends[1]}` : `${ends[0]} to ${ends[1]}: may be none`;
 }
 
 export const RESULTS: readonly ResultRow[] = [
@@ -26,8 +43,20 @@ export const RESULTS: readonly ResultRow[] = [
         percentDifference(e.print_time_s, first.print_time_s),
       ),
     explain: (e) =>
-      `Every stroke of every layer, run through the machine's speeds, accelerations and corner law. ` +
+      `Every stroke of every layer, run through the machine's speeds, accelerations and corner law as they are described. ` +
       `Expect ${formatDuration(e.interval.low_s)} to ${formatDuration(e.interval.high_s)} (${e.interval.source}: ${e.interval.basis}).`,
+  },
+  {
+    key: "expected",
+    label: "Expect here",
+    unit: "h:mm",
+    show: (e) => formatDuration(intervalOf(e).expected_s ?? e.print_time_s),
+    difference: () => "",
+    note: (e) => `${formatDuration(e.interval.low_s)} to ${formatDuration(e.interval.high_s)}, ${restsOn(e)}`,
+    explain: (e) =>
+      intervalOf(e).runs > 0
+        ? `What a panel will show for the printing: nine of ten prints end between ${formatDuration(e.interval.low_s)} and ${formatDuration(e.interval.high_s)}. It rests on real times: ${e.interval.basis}. Log, Calibration says how.`
+        : `Nine of ten prints are thought to end between ${formatDuration(e.interval.low_s)} and ${formatDuration(e.interval.high_s)}: ${e.interval.basis}. Logged runs with the panel's time narrow it.`,
   },
   {
     key: "whole_time",
@@ -47,7 +76,10 @@ export const RESULTS: readonly ResultRow[] = [
     difference: (e, first) =>
       withPercent(signed(e.filament_g - first.filament_g, 1), percentDifference(e.filament_g, first.filament_g)),
     explain: (e) =>
-      `${fixed(e.filament_mm3 / 1000, 2)} cm³ of plastic: each stroke's length times its bead's section, times the material's density.`,
+      `${fixed(e.filament_mm3 / 1000, 2)} cm³ of plastic: each stroke's length times its bead's section, times the material's density.` +
+      (intervalOf(e).weighed > 0
+        ? ` Prints that were weighed (${intervalOf(e).weighed}) say ${fixed(intervalOf(e).expected_g ?? 0, 1)} g here, ${fixed(intervalOf(e).low_g ?? 0, 1)} to ${fixed(intervalOf(e).high_g ?? 0, 1)} g.`
+        : ""),
   },
   {
     key: "metres",
