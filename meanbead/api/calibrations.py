@@ -143,13 +143,14 @@ def _eras(runs: MachineRuns) -> list[EraOut]:
 
 def _grams(db: Session, row: Machine) -> list[GramsOut]:
     found = []
-    for plastic in dict.fromkeys(one.plastic for one in store.timed_runs.weighed(db) if one.machine_id == row.id):
+    mine = [one.plastic for one in store.timed_runs.weighed(db) if one.machine_id == row.id]
+    for plastic in dict.fromkeys(mine):
         grams = calibration_of(db, row, plastic).grams
         if grams is not None:
             found.append(
                 GramsOut(
                     plastic=plastic,
-                    weighed=grams.weighed,
+                    weighed=mine.count(plastic),
                     ratio=grams.ratio,
                     flow=_ranged(grams.flow),
                     density=_ranged(grams.density),

@@ -181,6 +181,7 @@ def _cell_out(cell: Cell, blind: int, about: store.around.Around) -> CellOut:
         levels=cell.levels,
         words=cell.words,
         marks=cell.marks,
+        risks=cell.risks,
         printed=cell.printed,
         faulted=cell.faulted,
         runs=[

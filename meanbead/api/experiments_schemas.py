@@ -95,13 +95,14 @@ class MeasurementOut(Schema):
 
 
 class CellOut(Schema):
-    """A cell: its column with figures, its levels (``words`` of them), limits that it is over, its runs, and what was measured.
+    """A cell: its column with figures, its levels (``words`` of them), limits that it is over and risks, its runs, and what was measured.
     ``blind`` is the number that its pieces bear while they are compared."""
 
     recipe: RecipeOut
     levels: CellLevels
     words: str
     marks: list[str]
+    risks: list[str]
     printed: bool
     faulted: bool
     runs: list[CellRunOut]

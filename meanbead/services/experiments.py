@@ -49,12 +49,11 @@ __all__ = [
 _ROWS: dict[str, type[ShelfRow]] = {"machine": Machine, "nozzle": NozzleRow, "material": MaterialRow}
 _MANY_TRIES = 3
 _MEASURES = {"none": "", "squeeze": "squeezing", "break": "breaking", "thickness": "thickness", "overhang": "overhang"}
-_GRAVE = ("stop", "risk")
 
 
 @dataclass(frozen=True)
 class Cell:
-    """A cell with all that is known of it. ``marks`` say which limits it is over; ``faulted`` that a print of it failed, or
+    """A cell with all that is known of it. ``marks`` say which limits it is over, ``risks`` what may go wrong; ``faulted`` that a print of it failed, or
     somebody found fault with it."""
 
     row: RecipeRow
@@ -67,12 +66,21 @@ class Cell:
 
     @property
     def marks(self) -> list[str]:
-        """Limits that it is over, as sentences."""
+        """Limits that it is over, as sentences: it cannot or must not be printed so, or is held back by what melts."""
         if self.problem:
             return [self.problem]
         if self.estimate is None:
             return []
-        return [one.sentence for one in self.estimate.findings if one.severity in _GRAVE]
+        held = "Held back by what the hot end melts: its speeds are not reached."
+        stops = [one.sentence for one in self.estimate.findings if one.severity == "stop"]
+        return [*stops, *([held] if self.estimate.melt_capped else [])]
+
+    @property
+    def risks(self) -> list[str]:
+        """What may go wrong with it, as sentences."""
+        if self.problem or self.estimate is None:
+            return []
+        return [one.sentence for one in self.estimate.findings if one.severity == "risk"]
 
     @property
     def printed(self) -> bool:
@@ -197,8 +205,7 @@ def level_words(session: Session, key: str, level: Level) -> str:
     if key in _ROWS and not isinstance(level, str):
         return store.rows.get(session, _ROWS[key], int(level), deleted=True).name
     if key in SHARES:
-        label = "high" if key == "height_share" else "wide"
-        return f"{float(level):g} d {label}"
+        return f"{'height' if key == 'height_share' else 'width'} {float(level):g} d"
     choice = next((one for one in choices() if one.key == key), None)
     if choice is None:
         return str(level)

@@ -40,7 +40,7 @@ class Experiments(ApiCase):
         self.assertEqual([cell["levels"]["height_share"] for cell in made["cells"]], [0.3, 0.45, 0.6])
         heights = [cell["recipe"]["choices"]["layer_height_mm"] for cell in made["cells"]]
         self.assertEqual(heights, [0.12, 0.18, 0.24])
-        self.assertEqual(made["cells"][0]["words"], "0.3 d high")
+        self.assertEqual(made["cells"][0]["words"], "height 0.3 d")
         self.assertEqual(len(self.columns(self.part)), 2)
         for cell in made["cells"]:
             self.call("POST", f"/api/recipes/{cell['recipe']['id']}/estimate")
@@ -105,7 +105,7 @@ class Experiments(ApiCase):
         strengths = [one["value"] for one in read["verdict"]["ranking"]["strengths"]]
         self.assertEqual(strengths, sorted(strengths, reverse=True))
         self.assertEqual(read["verdict"]["fastest"], 1)
-        self.assertIn("0.45 d high is the fastest that nobody faulted", read["sentence"])
+        self.assertIn("Height 0.45 d is the fastest that nobody faulted", read["sentence"])
         self.assertEqual(read["verdict"]["between"]["levels"], {"height_share": 0.525})
         self.call("POST", f"/api/comparisons/{first['id']}/delete", {"version": first["version"]})
         self.assertEqual(self.read(made)["comparisons"], 8)

@@ -75,10 +75,46 @@ _AROUND: tuple[MachineGroup, ...] = (
 )
 
 
+LABELS: dict[str, tuple[str, str]] = {
+    "acceleration_mm_s2.print": ("printing", "mm/s²"),
+    "acceleration_mm_s2.travel": ("travel", "mm/s²"),
+    "acceleration_mm_s2.wipe": ("wipes accelerate as", ""),
+    "acceleration_mm_s2.retract": ("pulls accelerate by", "mm/s²"),
+    "max_acceleration_mm_s2.x": ("limit of x", "mm/s²"),
+    "max_acceleration_mm_s2.y": ("limit of y", "mm/s²"),
+    "max_acceleration_mm_s2.z": ("limit of z", "mm/s²"),
+    "max_acceleration_mm_s2.e": ("limit of the drive", "mm/s²"),
+    "clean_acceleration_mm_s2": ("outer walls stay clean up to", "mm/s²"),
+    "kinematics": ("kinematics", ""),
+    "corner": ("law of corners", ""),
+    "max_speed_mm_s.x": ("limit of x", "mm/s"),
+    "max_speed_mm_s.y": ("limit of y", "mm/s"),
+    "max_speed_mm_s.z": ("limit of z", "mm/s"),
+    "max_speed_mm_s.e": ("fastest pull", "mm/s"),
+    "drive": ("drive", ""),
+    "pull_length_mm": ("pull", "mm"),
+    "narrow_line_speed_mm_s": ("narrow lines", "mm/s"),
+    "z_step_mm": ("full step", "mm"),
+    "z_screw": ("screw", ""),
+    "hotend": ("hot end", ""),
+    "measured_melts": ("flow tests", ""),
+    "flow_margin": ("margin under what melts", ""),
+    "filament_diameter_mm": ("filament", "mm"),
+    "bed_heater": ("bed's heater", ""),
+    "heating": ("heats", ""),
+    "room_temp_c": ("room", "°C"),
+    "enclosed": ("enclosed", ""),
+    "start_time_s": ("start routine", "s"),
+    "end_time_s": ("end routine", "s"),
+}
+"""What people call a field, and its unit."""
+
+
 class FieldDifference(Result):
-    """A field in which two machines differ, as each has it."""
+    """A field in which two machines differ, in words and as each has it."""
 
     field: str
+    label: str
     here: str
     there: str
     copyable: bool
@@ -198,18 +234,42 @@ def _share(group: MachineGroup, seconds: float, one: Printer, other: Printer) ->
     mine, its = one.model_dump(mode="json", exclude_none=True), other.model_dump(mode="json", exclude_none=True)
     fields = [
         FieldDifference(
-            field=field, here=_shown(_at(mine, field)), there=_shown(_at(its, field)), copyable=field not in _NO_COPY
+            field=field,
+            label=LABELS[field][0],
+            here=_shown(_at(mine, field), _at(its, field), LABELS[field][1]),
+            there=_shown(_at(its, field), _at(mine, field), LABELS[field][1]),
+            copyable=field not in _NO_COPY,
         )
         for field in _differing(one, other, group.fields)
     ]
     return MachineShare(name=group.name, words=group.words, time_s=seconds, fields=fields)
 
 
-def _shown(value: Any) -> str:
+def _shown(value: Any, other: Any, unit: str) -> str:
+    """A value as people read it; of a nested one only what the other has otherwise."""
     if value is None:
-        return "–"
+        return "open"
     if isinstance(value, Mapping):
-        return ", ".join(f"{name} {_shown(inner)}" for name, inner in value.items() if inner is not None)
+        others = other if isinstance(other, Mapping) else {}
+        parts = [
+            f"{_words(name)} {_shown(inner, others.get(name), '')}"
+            for name, inner in value.items()
+            if inner is not None and inner != others.get(name)
+        ]
+        return ", ".join(parts) or "the same"
     if isinstance(value, list):
         return f"{len(value)} measured"
-    return f"{value:g}" if isinstance(value, float) else str(value).replace("_", " ")
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    text = f"{value:g}" if isinstance(value, float) else str(value).replace("_", " ")
+    return f"{text} {unit}" if unit else text
+
+
+_UNITS = ("_mm_s", "_mm", "_j_k", "_w_k", "_w", "_c")
+
+
+def _words(name: str) -> str:
+    for unit in _UNITS:
+        if name.endswith(unit):
+            return name.removesuffix(unit).replace("_", " ")
+    return name.replace("_", " ")

@@ -69,8 +69,10 @@ def short_layers(s: RuleInput) -> Iterator[Finding]:
     layers = f"{count:,} layer{'s' if count > 1 else ''}"
     waited = sum(share.time_s for name, share in estimate.by_feature.items() if name == "wait")
     slowed = f"though slowed to {s.plan.min_speed_mm_s:g} mm/s"
+    ends = f"{layers} end after as little as" if count > 1 else f"{layers} ends after"
+    they = "they are" if count > 1 else "it is"
     says = {
-        "slow": f"{layers} end after as little as {shortest:.1f} s, {slowed}: they are soft when the next comes.",
+        "slow": f"{ends} {shortest:.1f} s, {slowed}: {they} soft when the next comes.",
         "wait": f"On {layers} the nozzle stands still, {duration(waited)} in all, {slowed}: it leaves a blob each time.",
         "lift_and_wait": f"After {layers} the nozzle goes aside and waits, {duration(waited)} in all, {slowed}: it oozes "
         "meanwhile.",

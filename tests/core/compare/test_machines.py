@@ -9,6 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from meanbead.core.compare import machines
 from meanbead.core.compare.machines import GROUPS, compare_machines, with_group
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.job import PrintJob
@@ -70,7 +71,12 @@ class Machines(unittest.TestCase):
         found = compare_machines(self.engine, self.job, SLOW)
         fields = {field.field: field for share in found.shares for field in share.fields}
         self.assertEqual(
-            (fields["acceleration_mm_s2.print"].here, fields["acceleration_mm_s2.print"].there), ("800", "400")
+            (fields["acceleration_mm_s2.print"].here, fields["acceleration_mm_s2.print"].there),
+            ("800 mm/s²", "400 mm/s²"),
         )
         self.assertTrue(fields["acceleration_mm_s2.print"].copyable)
         self.assertFalse(fields["hotend"].copyable)
+        self.assertEqual((fields["hotend"].here, fields["hotend"].there), ("heater 40", "heater 25"))
+        self.assertEqual(
+            {name for group in (*GROUPS, *machines._AROUND) for name in group.fields}, set(machines.LABELS)
+        )

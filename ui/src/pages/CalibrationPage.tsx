@@ -66,6 +66,7 @@ function Machine({ calibration }: { calibration: Calibration }) {
         <Again calibration={calibration} />
         {calibration.points.length > 0 && <Points points={calibration.points} eras={calibration.eras.map((era) => ({ number: era.number, since: era.since ?? null }))} />}
         <Odd calibration={calibration} />
+        <Teaches calibration={calibration} />
         <Eras calibration={calibration} />
       </div>
       <div className="min-w-0">
@@ -76,7 +77,6 @@ function Machine({ calibration }: { calibration: Calibration }) {
         </p>
         <LimitsPanel calibration={calibration} recipeId={teaches[0]?.recipe_id} />
         <Grams calibration={calibration} />
-        <Teaches calibration={calibration} />
       </div>
     </div>
   );

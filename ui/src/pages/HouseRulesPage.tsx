@@ -4,6 +4,7 @@ import { api, take, type HouseRules, type Shop } from "../api/client";
 import { keys, shelfChanged, useHouseRules } from "../api/queries";
 import { useHistory } from "../components/history";
 import { useToast } from "../components/Toasts";
+import { Decided } from "../features/house/Decided";
 import { Cautions } from "../features/house/Cautions";
 import { Hours } from "../features/house/Hours";
 import { HouseFigure } from "../features/house/HouseFigure";
@@ -103,6 +104,7 @@ export default function HouseRulesPage() {
           <span className="text-quiet">Then a run’s weight is read at a press; left empty it is typed.</span>
         </label>
       </section>
+      <Decided />
       <h2 className="mt-6 font-serif text-2xl">Schools</h2>
       <div className="mt-2 grid grid-cols-1 gap-x-8 gap-y-5 md:grid-cols-2">
         {matters.map((matter) => (

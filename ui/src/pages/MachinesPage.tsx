@@ -172,7 +172,7 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
           {found.shares.map((share) => (
             <li key={share.name} className="grid grid-cols-1 gap-x-5 py-2 md:grid-cols-[11rem_14rem_6rem_minmax(0,1fr)]">
               <span className="font-semibold">{share.words}</span>
-              <svg viewBox="0 0 200 12" className="hidden w-full self-center md:block" aria-hidden>
+              <svg viewBox="0 0 200 12" className="hidden w-full pt-1 md:block" aria-hidden>
                 <path d="M100 0V12" stroke="var(--rule)" />
                 <path d={`M100 6H${100 + (96 * share.time_s) / most}`} stroke={share.time_s > 0 ? "var(--molten)" : "var(--quiet)"} strokeWidth="8" />
               </svg>
@@ -184,14 +184,14 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
                       <input
                         type="checkbox"
                         className="checkbox checkbox-xs translate-y-0.5"
-                        aria-label={`Copy ${field.field.replaceAll("_", " ")}`}
+                        aria-label={`Copy ${share.words}: ${field.label}`}
                         checked={picked.includes(field.field)}
                         onChange={(event) => setPicked((now) => (event.target.checked ? [...now, field.field] : now.filter((one) => one !== field.field)))}
                       />
                     ) : (
                       <span className="w-4" />
                     )}
-                    <span className="text-quiet">{field.field.replaceAll("_", " ").replaceAll(".", ", ")}</span>
+                    <span className="text-quiet">{field.label}</span>
                     <span>
                       {field.here} → {field.there}
                     </span>

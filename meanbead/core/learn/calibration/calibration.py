@@ -157,7 +157,7 @@ class Calibration:
                 name="offset_s",
                 words="each start",
                 why="wiping, priming, probing that nobody described",
-                says=f"{value:+.0f} s beyond what is described ({low:+.0f} to {high:+.0f} s)",
+                says=f"{value:+.0f} s beyond what is described ({low:+.0f} to {high:+.0f} s)".replace("-", "−"),
                 learnt=self.posterior.runs > 1,
                 value=value,
                 low=low,
@@ -250,7 +250,7 @@ class Calibration:
 
 
 def _in_words(value: float, low: float, high: float, learnt: bool) -> str:
-    span = f"{100 * (low - 1):+.0f} to {100 * (high - 1):+.0f} %"
+    span = f"{100 * (low - 1):+.0f} to {100 * (high - 1):+.0f} %".replace("-", "−")
     if not learnt:
         return f"not told apart by these runs yet ({span})"
     if low <= 1.0 <= high:

@@ -45,7 +45,7 @@ class WeighedRun:
 class GramPosterior:
     """What weighed prints say of one machine with one plastic: weighed over predicted, ``ratio`` with its standard error as a
     share, and the share by which prints ``scatter``. ``flow`` and ``density`` share it out: middle, low and high with 90 %.
-    ``weighed`` counts prints of this plastic or on this machine."""
+    ``weighed`` counts prints on this machine."""
 
     ratio: float
     error: float
@@ -111,5 +111,5 @@ def fit_grams(runs: Sequence[WeighedRun], machine: str, material: str) -> GramPo
         scatter=spread,
         flow=ends(1),
         density=ends(2),
-        weighed=sum(run.machine == machine or run.material == material for run in runs),
+        weighed=sum(run.machine == machine for run in runs),
     )

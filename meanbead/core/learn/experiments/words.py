@@ -47,9 +47,14 @@ def sentence(
         )
     if verdict.differences:
         best = _best(verdict)
-        if best is not None:
-            named = ", ".join(words(name, level) for name, level in cells[best].levels.items())
-            parts.append(f"{named} is {'best by ' + measure if measure else 'judged best'}, and more than scatter")
+        winners = [", ".join(words(name, level) for name, level in cells[place].levels.items()) for place in best]
+        how = f"by {measure}" if any(one.of == "measured" for one in verdict.differences) and measure else "in looks"
+        if len(winners) == 1:
+            parts.append(f"{winners[0]} is the best {how}, beyond scatter")
+        elif len(winners) <= 3:
+            parts.append(f"{' and '.join(winners)} are the best {how}, and no difference between them is sure")
+        else:
+            parts.append(f"some differ {how} beyond scatter")
     elif verdict.need:
         parts.append(f"no difference in {measure or 'what was measured'} beyond gauge and scatter")
     elif verdict.ranking is not None:
@@ -58,14 +63,11 @@ def sentence(
     return text[:1].upper() + text[1:] + "." if text else ""
 
 
-def _best(verdict: Verdict) -> int | None:
-    """The cell that is the better one of most sure pairs."""
-    better = [one.better for one in verdict.differences if one.better is not None]
-    if not better:
-        return None
-    best = max(dict.fromkeys(better), key=better.count)
-    worse = {place for one in verdict.differences if one.better != best for place in one.pair if place != one.better}
-    return None if best in worse else best
+def _best(verdict: Verdict) -> list[int]:
+    """Cells that are better than some other for sure, and worse than none."""
+    wins = {one.better for one in verdict.differences if one.better is not None}
+    losses = {place for one in verdict.differences for place in one.pair if place != one.better}
+    return sorted(wins - losses)
 
 
 def keepings(levels: CellLevels, words: Words) -> list[Keeping]:

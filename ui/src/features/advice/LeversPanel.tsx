@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
-import { api, take, type Advice, type Lever, type Part, type RecipeColumn } from "../../api/client";
+import { api, take, type Advice, type Lever, type Part, type RecipeColumn, type TimeDifference } from "../../api/client";
 import { useJob } from "../../api/jobs";
+import { useExpected } from "../../api/learning";
 import { formatDuration, formatDurationDifference, formatGrams, formatGramsDifference, signed } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";
 import { useToast } from "../../components/Toasts";
@@ -96,6 +97,12 @@ interface LeversProps {
   busy: boolean;
 }
 
+/** What a change saves on this machine, by its runs, with 90 %; empty where no runs tell. */
+function spanOf(difference: TimeDifference | null, lever: Lever, pieces: number): string {
+  if (difference === null || difference.runs === 0 || lever.pieces !== pieces || Math.abs(lever.time_s) < 1) return "";
+  return `here ${formatDurationDifference(difference.low_s / pieces)} to ${formatDurationDifference(difference.high_s / pieces)}`;
+}
+
 function gain(lever: Lever, goal: Goal): number {
   return goal === "minutes" ? lever.time_s : goal === "grams" ? lever.filament_g : lever.cost;
 }
@@ -108,6 +115,9 @@ function saves(lever: Lever, goal: Goal, base: Advice["base"]): boolean {
 }
 
 function Levers({ advice, goal, column, actions, busy }: LeversProps) {
+  const every = advice.together ? [...advice.levers, advice.together] : advice.levers;
+  const expected = useExpected(column, every.map((lever) => lever.by_cause), advice.base.by_cause, !busy).data;
+  const spans = new Map(every.map((lever, place) => [lever.label, spanOf(expected?.prints[place]?.difference ?? null, lever, advice.base.pieces)]));
   const good = advice.levers.filter((lever) => saves(lever, goal, advice.base));
   const groups = [
     { title: "Takes nothing away", list: good.filter((one) => one.breaks.length === 0 && one.takes.length === 0) },
@@ -125,12 +135,13 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
           <span className="text-sm text-quiet">
             to {formatDuration(advice.base.piece_time_s + advice.together.time_s)}
             {advice.base.pieces > 1 && " a piece"}
+            {spans.get(advice.together.label) && `; ${spans.get(advice.together.label)}, from ${expected?.runs} runs`}
           </span>
           <Actions lever={advice.together} column={column} actions={actions} />
         </div>
       )}
       {groups.map(({ title, list }) => (
-        <Group key={title} title={title} list={list} goal={goal} column={column} actions={actions} />
+        <Group key={title} title={title} list={list} goal={goal} column={column} actions={actions} spans={spans} />
       ))}
       {good.length === 0 && !busy && <p className="mt-1">Nothing that was tried saves any {goal}: this recipe is at its best here.</p>}
       {rest.length > 0 && (
@@ -138,11 +149,11 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
           <summary className="cursor-pointer text-quiet">
             {rest.length} other changes: finer, stronger, or no gain in {goal}
           </summary>
-          <Group title="" list={rest} goal={goal} column={column} actions={actions} all />
+          <Group title="" list={rest} goal={goal} column={column} actions={actions} spans={spans} all />
         </details>
       )}
       <p className="mt-1 text-xs text-quiet">
-        Each computed by the engine on a sample of layers; ± is how far the sample may be off. Strength indices compare
+        Each computed by the engine on a sample of layers; ± is how far the sample may be off{expected && expected.runs > 0 ? `, and “here” what the change really makes with 90 %, ${expected.basis}` : ""}. Strength indices compare
         recipes of this part: they are never a rating of what it carries.
       </p>
     </div>
@@ -160,10 +171,11 @@ interface GroupProps {
   goal: Goal;
   column: RecipeColumn;
   actions: SheetActions;
+  spans: ReadonlyMap<string, string>;
   all?: boolean;
 }
 
-function Group({ title, list, goal, column, actions, all = false }: GroupProps) {
+function Group({ title, list, goal, column, actions, spans, all = false }: GroupProps) {
   const [more, setMore] = useState(all);
   if (list.length === 0) return null;
   const shown = more ? list : list.slice(0, FEW);
@@ -175,7 +187,7 @@ function Group({ title, list, goal, column, actions, all = false }: GroupProps) 
         <thead className="h-0 text-transparent [&_th]:h-0 [&_th]:p-0 [&_th]:leading-0">
           <tr>
             <th scope="col">Change</th>
-            <th scope="col" className="w-24">Time</th>
+            <th scope="col" className="w-36">Time</th>
             <th scope="col" className="w-20">{goal === "cost" ? "Cost" : "Filament"}</th>
             <th scope="col" className="w-36">Apply</th>
           </tr>
@@ -196,7 +208,8 @@ function Group({ title, list, goal, column, actions, all = false }: GroupProps) 
               </th>
               <td className="whitespace-nowrap py-1 text-right">
                 <span className={gain(lever, goal) < 0 && goal === "minutes" ? "font-semibold" : ""}>{formatDurationDifference(lever.time_s)}</span>
-                {lever.bound_s >= 1 && <span className="block text-xs text-quiet">± {roughly(lever.bound_s)}</span>}
+                {spans.get(lever.label) && <span className="block text-xs text-quiet">{spans.get(lever.label)}</span>}
+                {lever.bound_s >= 1 && !spans.get(lever.label) && <span className="block text-xs text-quiet">± {roughly(lever.bound_s)}</span>}
               </td>
               <td className="whitespace-nowrap py-1 pl-3 text-right">
                 {goal === "cost" ? signed(lever.cost, 2) : `${signed(lever.filament_g, 1)}${Math.abs(lever.filament_g) >= 0.05 ? " g" : ""}`}

@@ -49,9 +49,9 @@ export function PlanFace({ experiment, shelf }: { experiment: Experiment; shelf:
         <h3 id="takes" className="font-serif text-lg">
           What that takes
         </h3>
-        <p>
+        {plan.plates > 0 && <p>
           {plan.plates} {plan.plates === 1 ? "plate" : "plates"}, {fixed(plan.hours, 1)} h of the machine, {plan.nozzle_swaps === 0 ? "no nozzle to swap" : plan.nozzle_swaps === 1 ? "one nozzle to swap" : `${plan.nozzle_swaps} nozzles to swap`}: no order needs fewer.
-        </p>
+        </p>}
         <ul>
           {Object.entries(plan.grams).map(([material, grams]) => (
             <li key={material}>

@@ -110,6 +110,11 @@ function Tile({ cell, figures, most, fastest, named }: TileProps) {
           {mark}
         </p>
       ))}
+      {cell.risks.map((risk) => (
+        <p key={risk} className="text-xs text-warning">
+          {risk}
+        </p>
+      ))}
       <p className="text-xs text-quiet">
         {fastest && <span className="font-semibold text-molten">fastest that nobody faulted </span>}
         {cell.faulted && <span className="font-semibold text-warning">faulted </span>}

@@ -7,7 +7,7 @@ export function Factors({ factors }: { factors: readonly LearntFactor[] }) {
   return (
     <dl className="mt-1 divide-y divide-rule border-y border-rule text-sm">
       {factors.map((factor) => (
-        <div key={factor.name} className="grid grid-cols-[9.5rem_minmax(0,1fr)] items-center gap-x-3 py-1.5 sm:grid-cols-[9.5rem_8rem_minmax(0,1fr)]">
+        <div key={factor.name} className="grid grid-cols-[9.5rem_minmax(0,1fr)] items-center gap-x-3 py-1.5 sm:grid-cols-[9.5rem_6rem_minmax(0,1fr)]">
           <dt className={factor.learnt ? "font-semibold" : ""} title={factor.why}>
             {factor.words}
           </dt>

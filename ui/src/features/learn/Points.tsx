@@ -29,7 +29,7 @@ export function Points({ points, eras }: { points: readonly RunPoint[]; eras: re
     const groups = [...new Set(points.map(nameOf))];
     const shown: Shown[] = points.map((point) => {
       const group = nameOf(point);
-      return { ...point, group, shape: groups.indexOf(group) % SHAPES, y: view === "minutes" ? point.real_s : point.real_s / point.predicted_s };
+      return { ...point, group, shape: groups.indexOf(group), y: view === "minutes" ? point.real_s : point.real_s / point.predicted_s };
     });
     return { shown, groups };
   }, [points, eras, by, view]);
@@ -100,7 +100,9 @@ function eraName(since: string | null | undefined): string {
 function RunMark({ cx = 0, cy = 0, payload }: { cx?: number; cy?: number; payload?: Shown }) {
   if (payload === undefined) return null;
   if (payload.odd) return <path d={`M${cx - 4} ${cy - 4} l8 8 M${cx + 4} ${cy - 4} l-8 8`} stroke="currentColor" strokeWidth={1.6} />;
-  return <path transform={`translate(${cx} ${cy})`} d={shapePath(payload.shape)} fill="var(--molten)" fillOpacity={0.75} stroke="var(--color-base-100)" strokeWidth={0.8} />;
+  // The second half dozen of groups is hollow.
+  const hollow = payload.shape >= SHAPES;
+  return <path transform={`translate(${cx} ${cy})`} d={shapePath(payload.shape % SHAPES)} fill={hollow ? "var(--color-base-100)" : "var(--molten)"} fillOpacity={0.8} stroke={hollow ? "var(--molten)" : "var(--color-base-100)"} strokeWidth={hollow ? 1.4 : 0.8} />;
 }
 
 interface ChoiceProps<Value extends string> {
@@ -112,7 +114,7 @@ interface ChoiceProps<Value extends string> {
 
 function Choice<Value extends string>({ label, value, options, onChange }: ChoiceProps<Value>) {
   return (
-    <label className="flex items-center gap-2">
+    <label className="flex items-center gap-2 whitespace-nowrap">
       {label}
       <select className="select select-xs border-rule" value={value} onChange={(event) => onChange(event.target.value as Value)}>
         {options.map(([one, words]) => (

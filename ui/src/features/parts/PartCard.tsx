@@ -58,9 +58,16 @@ export function PartCard({ part }: { part: Part }) {
         <div className="mt-auto flex items-end justify-between gap-2 pt-3">
           {part.headline ? (
             <p className="min-w-0">
-              <span className="font-serif text-2xl leading-none">{formatDuration(part.headline.print_time_s)}</span>
+              <span className="font-serif text-2xl leading-none" title={`Computed ${formatDuration(part.headline.print_time_s)}. Expect ${formatDuration(part.headline.low_s)} to ${formatDuration(part.headline.high_s)} here, ${part.headline.runs > 0 ? `from ${part.headline.runs} runs of its machine` : "typical"}.`}>
+                {formatDuration(part.headline.print_time_s)}
+              </span>
               <span className="ml-2">{formatGrams(part.headline.filament_g)}</span>
               <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
+              {part.headline.runs > 0 && (
+                <span className="block truncate text-xs text-quiet">
+                  expect {formatDuration(part.headline.expected_s)}, from {part.headline.runs} {part.headline.runs === 1 ? "run" : "runs"}
+                </span>
+              )}
               <Printed part={part} />
               {part.headline.outdated && (
                 <span className="block text-xs text-warning" title="Something that it rests on was changed since: open it, and it is estimated anew.">

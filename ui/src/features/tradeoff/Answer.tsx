@@ -1,6 +1,7 @@
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { type SearchResult, type Part, type RecipeColumn } from "../../api/client";
+import { useExpected } from "../../api/learning";
 import { useShelf } from "../../api/queries";
 import { formatDuration, formatDurationDifference, formatGrams, signed } from "../../lib/format";
 import { useToast } from "../../components/Toasts";
@@ -55,6 +56,13 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   const whole = shown.filter((number) => found.dots[number]?.full);
   const frontier = sliding || !complete ? nonDominated(points, whole) : found.frontier;
   const knee = kneeOf(points, frontier);
+  const asked = [...new Set([...frontier, ...picked])].filter((number) => found.dots[number] !== undefined).slice(0, 200);
+  const expected = useExpected(column, asked.flatMap((number) => found.dots[number]?.measures.by_cause ?? []), undefined, complete).data;
+  const here = (number: number) => {
+    const print = expected?.prints[asked.indexOf(number)];
+    const pieces = found.dots[number]?.measures.pieces ?? 1;
+    return print && pieces === 1 ? `${formatDuration(print.low_s)} to ${formatDuration(print.high_s)}` : "";
+  };
   const say = (number: number) => {
     const dot = found.dots[number];
     return dot === undefined ? "" : describe(dot, varying, shelf);
@@ -101,7 +109,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   return (
     <div>
       <h2 className="sr-only">The answer</h2>
-      <Sentence found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
+      <Sentence expect={(number) => (here(number) === "" ? "" : ` Expect ${here(number)} here, ${expected && expected.runs > 0 ? expected.basis : "typical"}.`)} found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
       <Cloud
         dots={found.dots}
         shown={shown}
@@ -170,6 +178,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
                   </th>
                   <td className="whitespace-nowrap pl-3 text-right">
                     {formatDuration(m.piece_time_s)} <span className="text-quiet">{formatDurationDifference(m.piece_time_s - found.base.piece_time_s)}</span>
+                    {here(number) !== "" && <span className="block text-xs text-quiet">here {here(number)}</span>}
                   </td>
                   <td className="whitespace-nowrap pl-3 text-right">
                     {formatGrams(m.filament_g)} <span className="text-quiet">{signed(m.filament_g - found.base.filament_g, 1)}</span>

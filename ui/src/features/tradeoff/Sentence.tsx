@@ -14,10 +14,12 @@ interface SentenceProps {
   say: (number: number) => string;
   exact: boolean;
   baseName: string;
+  /** What a dot will really take here, in words; empty while that is not known. */
+  expect: (number: number) => string;
 }
 
 /** The answer in a sentence or two: the fastest, the leanest and the bend, each with what it gives up. */
-export function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, baseName }: SentenceProps) {
+export function Sentence({ found, marks, narrowed, frontier, knee, axis, say, exact, baseName, expect }: SentenceProps) {
   const fastest = frontier[0];
   const leanest = frontier.at(-1);
   if (fastest === undefined || leanest === undefined) {
@@ -48,18 +50,18 @@ export function Sentence({ found, marks, narrowed, frontier, knee, axis, say, ex
       </p>
       <p>
         <strong className="font-serif text-xl">Fastest {figures(fastest)}</strong>
-        <span className="text-sm"> {say(fastest)}.{gives(fastest)}</span>
+        <span className="text-sm"> {say(fastest)}.{gives(fastest)}{expect(fastest)}</span>
       </p>
       {knee !== undefined && knee !== fastest && knee !== leanest && (
         <p>
           <strong className="font-serif text-xl">At the bend {figures(knee)}</strong>
-          <span className="text-sm"> {say(knee)}.{gives(knee)}</span>
+          <span className="text-sm"> {say(knee)}.{gives(knee)}{expect(knee)}</span>
         </p>
       )}
       {leanest !== fastest ? (
         <p>
           <strong className="font-serif text-xl">Leanest {figures(leanest)}</strong>
-          <span className="text-sm"> {say(leanest)}.{gives(leanest)}</span>
+          <span className="text-sm"> {say(leanest)}.{gives(leanest)}{expect(leanest)}</span>
         </p>
       ) : (
         <p className="text-sm">It is the leanest, too: nothing that was allowed uses less.</p>
