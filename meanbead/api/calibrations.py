@@ -38,13 +38,13 @@ from meanbead.api.jobs_schemas import JobOut
 from meanbead.api.journal import note_shelf
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.factors import by_factor
+from meanbead.core.estimate.interval import cause_seconds
 from meanbead.core.learn.calibration import Calibration, Ranged
-from meanbead.core.learn.calibration.calibration import cause_seconds
 from meanbead.core.learn.calibration.design import CANDIDATES, candidate_solid
 from meanbead.core.model import Material, Printer
 from meanbead.core.model.run import Snapshot
 from meanbead.core.text.explain import explain
-from meanbead.services.calibrations import MachineRuns, calibration_of, machine_runs, seconds_by_factor
+from meanbead.services.calibrations import MachineRuns, calibration_of, learnt_of, seconds_by_factor
 from meanbead.store.shelf import changed_paths, marked
 from meanbead.store.tables import Machine, RecipeRow, plain
 
@@ -60,10 +60,7 @@ def list_calibrations() -> CalibrationsOut:
     with session() as db:
         state = store.timed_runs.log_state(db)
         return CalibrationsOut(
-            machines=[
-                _head(row, machine_runs(db, row), calibration_of(db, row, "", state))
-                for row in store.rows.all_rows(db, Machine)
-            ]
+            machines=[_head(row, *learnt_of(db, row, "", state)) for row in store.rows.all_rows(db, Machine)]
         )
 
 
@@ -73,7 +70,7 @@ def get_calibration(machine_id: int) -> CalibrationOut:
     """All that a machine's log has taught."""
     with session() as db:
         row = store.rows.get(db, Machine, machine_id)
-        runs, calibration = machine_runs(db, row), calibration_of(db, row)
+        runs, calibration = learnt_of(db, row)
         return CalibrationOut(
             head=_head(row, runs, calibration),
             machine_version=row.version,

@@ -46,10 +46,15 @@ def _estimate(arguments: argparse.Namespace) -> None:
         return
     engine, prepared = Engine(), prepare(job)
     result = with_findings(engine.estimate(prepared, arguments.layers), prepared, engine.facts(job.solid))
-    if arguments.runs is not None:
+    if arguments.runs is None:
+        from meanbead.core.estimate.interval import whole_interval
+
+        interval = whole_interval(result)
+    else:
         from meanbead.cli.learnt import calibration_of
 
-        result = result.model_copy(update={"interval": calibration_of(arguments.runs).interval(result)})
+        interval = calibration_of(arguments.runs).interval(result)
+    result = result.model_copy(update={"interval": interval})
     if arguments.json:
         print(result.model_dump_json())
         return

@@ -30,6 +30,7 @@ __all__ = [
     "calibration_of",
     "difference",
     "expected_of_lists",
+    "learnt_of",
     "machine_runs",
     "seconds_by_factor",
     "with_interval",
@@ -83,7 +84,7 @@ def machine_runs(session: Session, machine: Machine) -> MachineRuns:
 
 class _Memory:
     def __init__(self) -> None:
-        self.times: BoundedCache[Calibration] = BoundedCache(_KEPT, lambda _: 1)
+        self.times: BoundedCache[tuple[MachineRuns, Calibration]] = BoundedCache(_KEPT, lambda _: 1)
         self.grams: BoundedCache[GramPosterior] = BoundedCache(_KEPT, lambda _: 1)
 
 
@@ -100,12 +101,19 @@ def _memory(session: Session) -> _Memory:
 
 def calibration_of(session: Session, machine: Machine, plastic: str = "", state: str = "") -> Calibration:
     """What the log teaches of a machine, and of its grams with a plastic. ``state`` is the log's, where it is known."""
+    return learnt_of(session, machine, plastic, state)[1]
+
+
+def learnt_of(
+    session: Session, machine: Machine, plastic: str = "", state: str = ""
+) -> tuple[MachineRuns, Calibration]:
+    """:func:`calibration_of` with the runs that it was made of: always the very same ones, whatever is written meanwhile."""
     state = state or store.timed_runs.log_state(session)
     memory = _memory(session)
 
-    def times() -> Calibration:
+    def times() -> tuple[MachineRuns, Calibration]:
         runs = machine_runs(session, machine)
-        return Calibration.from_runs([run for _, run in runs.used], machine.name, runs.era)
+        return runs, Calibration.from_runs([run for _, run in runs.used], machine.name, runs.era)
 
     def grams() -> GramPosterior:
         rows = store.timed_runs.weighed(session)
@@ -115,9 +123,9 @@ def calibration_of(session: Session, machine: Machine, plastic: str = "", state:
             plastic,
         )
 
-    found = memory.times.get((state, machine.id), times)
+    runs, found = memory.times.get((state, machine.id), times)
     of_plastic = memory.grams.get((state, machine.id, plastic), grams)
-    return Calibration(found.posterior, found.runs, machine.name, of_plastic)
+    return runs, Calibration(found.posterior, found.runs, machine.name, of_plastic)
 
 
 def with_interval(session: Session, column: RecipeRow, estimate: Estimate) -> Estimate:

@@ -113,7 +113,7 @@ class Engine:
         run = self._run(prepared, layers, progress)
         progress(0.9, "adding up")
         estimate = summary(run, self.facts(prepared.job.solid))
-        return estimate.model_copy(update={"interval": interval(run, estimate)})
+        return estimate.model_copy(update={"interval": interval(run, estimate.print_time_s)})
 
     def sampled(self, job: PrintJob | Prepared, layers: int | None, like: Sampled | None = None) -> Sampled:
         """An estimate to be compared with others: on the same layers as ``like``'s where both have the same layers.

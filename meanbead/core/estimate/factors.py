@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.estimate.ledger import CAUSES
 
-__all__ = ["FACTORS", "FACTOR_OF", "OFFSET_MEAN_S", "OFFSET_SD_S", "Factor", "by_factor", "typical_share"]
+__all__ = ["FACTORS", "FACTOR_OF", "OFFSET_MEAN_S", "OFFSET_SD_S", "Factor", "by_factor"]
 
 Floats = NDArray[np.float64]
 
@@ -84,16 +84,3 @@ def by_factor(seconds: NDArray[np.float64]) -> Floats:
     for number, cause in enumerate(CAUSES):
         found[..., FACTOR_OF[cause]] += seconds[..., number]
     return found
-
-
-def typical_share(seconds: NDArray[np.float64]) -> float:
-    """By which share a print time may be off (one standard error) through everything but accelerations and corners: set
-    speeds, pulls, lifts, waiting, and what a start takes. ``seconds`` by cause, (causes,)."""
-    mine = by_factor(seconds)
-    total = max(float(mine.sum()), 1e-9)
-    parts = [
-        factor.sd * float(mine[k]) / total
-        for k, factor in enumerate(FACTORS)
-        if factor.name not in ("ramps_and_corners", "travelling")
-    ]
-    return float(np.sqrt(np.sum(np.square([*parts, OFFSET_SD_S / total]))))

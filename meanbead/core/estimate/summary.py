@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.estimate.cooling import ASIDE_MM
-from meanbead.core.estimate.factors import typical_share
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.estimate.sample import INTERVAL_LAYERS, LayerSample
@@ -27,11 +26,8 @@ from meanbead.core.strokes.table import Strokes
 
 __all__ = ["ENGINE_VERSION", "UNKNOWN_LIMITS", "Run", "interval", "layer_volumes_mm3", "part_seconds", "summary"]
 
-ENGINE_VERSION = "9"
+ENGINE_VERSION = "8"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
-
-Z_90 = 1.645
-"""Standard errors from the middle to either end of a 90 % interval."""
 
 UNKNOWN_LIMITS = 0.3
 """Typical machine limits may be this share too high or too low; the interval runs the print at both ends."""
@@ -148,14 +144,12 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
     )
 
 
-def interval(run: Run, estimate: Estimate) -> Interval:
-    """How far a print time may be off on a machine without logged runs, with 90 %.
+def interval(run: Run, print_time_s: float) -> Interval:
+    """Print time if the machine's limits were off by :data:`UNKNOWN_LIMITS` either way; what else may be off comes on top,
+    see :func:`~meanbead.core.estimate.interval.whole_interval`.
 
-    The print is run with the machine's limits off by :data:`UNKNOWN_LIMITS` either way; layers of one part answer alike, so a
-    regular sample of them says by which share the whole would move. What other constants may be off by
-    (:func:`~meanbead.core.estimate.factors.typical_share`), and a sample's own error, add to that as independent errors do.
+    Layers of one part answer alike, so a regular sample of them says by which share the whole would move.
     """
-    print_time_s = estimate.print_time_s
     planned = np.flatnonzero(np.bincount(run.strokes.layer, minlength=len(run.weight)))
     chosen = np.zeros(len(run.weight), dtype=bool)
     chosen[planned[:: max(1, len(planned) // INTERVAL_LAYERS)]] = True
@@ -169,18 +163,12 @@ def interval(run: Run, estimate: Estimate) -> Interval:
         ).print_time_s
 
     same, better, worse = parallel_map(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
-    ends = sorted((better / same - 1, 0.0, worse / same - 1))
-    causes = np.array([getattr(estimate.by_cause, f"{cause}_s") for cause in CAUSES])
-    others = np.hypot(Z_90 * typical_share(causes), estimate.sampling_error)
-    low, high = -float(np.hypot(ends[0], others)), float(np.hypot(ends[2], others))
-    sampled = ", and it is a sample of layers" if estimate.sampling_error > 0 else ""
+    ends = [print_time_s * better / same, print_time_s * worse / same]
     return Interval(
-        low_s=print_time_s * max(0.0, 1 + low),
-        high_s=print_time_s * (1 + high),
+        low_s=min(ends),
+        high_s=max(ends),
         source="typical",
-        basis=f"accelerations and corner limits {100 * UNKNOWN_LIMITS:.0f} % better or worse than described, other constants "
-        f"as typical{sampled}; no run of this machine is logged yet",
-        expected_s=print_time_s,
+        basis=f"accelerations and corner limits {100 * UNKNOWN_LIMITS:.0f} % better or worse than described",
     )
 
 

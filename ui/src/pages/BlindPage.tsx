@@ -73,7 +73,7 @@ export default function BlindPage() {
   return (
     <div className="mx-auto max-w-xl py-5 text-center">
       <p className="text-sm">
-        <Link className="underline" to={`/log/experiments/${id}?face=results`}>
+        <Link className="inline-block py-1 underline" to={`/log/experiments/${id}?face=results`}>
           {found.data?.head.name ?? "The experiment"}
         </Link>
       </p>

@@ -85,7 +85,7 @@ function Shown({ experiment }: { experiment: Experiment }) {
   return (
     <div className="py-5">
       <p className="text-sm">
-        <Link className="underline" to="/log/experiments">
+        <Link className="inline-block py-0.5 underline" to="/log/experiments">
           Experiments
         </Link>
       </p>

@@ -179,11 +179,11 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
               <span className="font-serif text-lg leading-none">{formatDurationDifference(share.time_s)}</span>
               <span>
                 {share.fields.map((field) => (
-                  <label key={field.field} className="flex flex-wrap items-baseline gap-x-2">
+                  <label key={field.field} className="flex min-h-7 flex-wrap items-center gap-x-2">
                     {field.copyable && there !== undefined ? (
                       <input
                         type="checkbox"
-                        className="checkbox checkbox-xs translate-y-0.5"
+                        className="checkbox checkbox-xs"
                         aria-label={`Copy ${share.words}: ${field.label}`}
                         checked={picked.includes(field.field)}
                         onChange={(event) => setPicked((now) => (event.target.checked ? [...now, field.field] : now.filter((one) => one !== field.field)))}

@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.estimate.factors import FACTOR_OF, FACTORS, by_factor
+from meanbead.core.estimate.interval import Z_90, cause_seconds, whole_interval
 from meanbead.core.estimate.ledger import CAUSES
-from meanbead.core.estimate.summary import Z_90
 from meanbead.core.learn.calibration.fit import Posterior, TimedRun, fit_times
 from meanbead.core.learn.calibration.grams import GramPosterior
 from meanbead.core.model.base import Result
-from meanbead.core.model.estimate import Causes, Estimate, Interval
+from meanbead.core.model.estimate import Estimate, Interval
 
-__all__ = ["Calibration", "CalibrationReport", "LearntFactor", "Ranged", "Teaching", "TimeDifference", "cause_seconds"]
+__all__ = ["Calibration", "CalibrationReport", "LearntFactor", "Ranged", "Teaching", "TimeDifference"]
 
 Floats = NDArray[np.float64]
 
@@ -75,11 +75,6 @@ class Teaching(Result):
 
     place: int
     narrower: float
-
-
-def cause_seconds(causes: Causes) -> Floats:
-    """A ledger by cause as an array, (causes,)."""
-    return np.array([getattr(causes, f"{cause}_s") for cause in CAUSES])
 
 
 @dataclass(frozen=True)
@@ -203,10 +198,11 @@ class Calibration:
         return said if self.posterior.before == 0 else f"{said} since it was changed"
 
     def _with_grams(self, estimate: Estimate) -> Interval:
+        whole = whole_interval(estimate)
         if self.grams is None or self.grams.weighed == 0:
-            return estimate.interval
+            return whole
         value, low, high = self.grams.expected(estimate.filament_g, estimate.filament_error / Z_90)
-        return estimate.interval.model_copy(
+        return whole.model_copy(
             update={"expected_g": value, "low_g": low, "high_g": high, "weighed": self.grams.weighed}
         )
 

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.factors import FACTORS, OFFSET_SD_S
+from meanbead.core.estimate.interval import Z_90
 from meanbead.core.estimate.job import PrintJob
-from meanbead.core.estimate.summary import Z_90
 from meanbead.core.learn.calibration.limits import limit_factors, weaker
 from meanbead.core.model.base import Result
 from meanbead.core.part.read import RawMesh

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from meanbead.core.estimate.summary import Z_90
+from meanbead.core.estimate.interval import Z_90
 
 __all__ = ["GramPosterior", "WeighedRun", "fit_grams"]
 

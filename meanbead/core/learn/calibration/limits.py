@@ -24,9 +24,10 @@ from scipy.interpolate import PchipInterpolator, RectBivariateSpline
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.factors import FACTORS, OFFSET_MEAN_S, OFFSET_SD_S, by_factor
+from meanbead.core.estimate.interval import cause_seconds
 from meanbead.core.estimate.job import PrintJob, prepare
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
-from meanbead.core.learn.calibration.calibration import Ranged, cause_seconds
+from meanbead.core.learn.calibration.calibration import Ranged
 from meanbead.core.learn.calibration.fit import TimedRun, fit_times
 from meanbead.core.model import Printer
 from meanbead.core.model.base import Result

@@ -87,7 +87,7 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
                 <legend className="text-quiet">Levels</legend>
                 <div className="flex flex-wrap gap-x-4 gap-y-1 pt-1">
                   {picksOf(factor, shelf).map(([value, words]) => (
-                    <label key={value} className="flex items-center gap-1">
+                    <label key={value} className="flex min-h-7 items-center gap-1">
                       <input type="checkbox" className="checkbox checkbox-xs" checked={row.picked.includes(value)} onChange={(event) => set(place, { picked: event.target.checked ? [...row.picked, value] : row.picked.filter((one) => one !== value) })} />
                       {words}
                     </label>
@@ -116,11 +116,11 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
             Another factor
           </button>
         )}
-        <label className="flex items-center gap-1">
+        <label className="flex min-h-7 items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={said.keep_shell} onChange={(event) => setSaid({ ...said, keep_shell: event.target.checked })} />
           shell equal in millimetres
         </label>
-        <label className="flex items-center gap-1">
+        <label className="flex min-h-7 items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={said.keep_skins} onChange={(event) => setSaid({ ...said, keep_skins: event.target.checked })} />
           tops and floors, too
         </label>

@@ -76,7 +76,7 @@ export function KeepVerdict({ experiment }: { experiment: Experiment }) {
             Say it otherwise
           </button>
         )}
-        <label className="flex items-center gap-1">
+        <label className="flex min-h-7 items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={rules} onChange={(event) => setRules(event.target.checked)} />
           among the house rules
         </label>

@@ -88,7 +88,7 @@ function Measurements({ experiment, cell }: { experiment: Experiment; cell: Cell
         }),
       );
     },
-    onSuccess: async (made) => {
+    onSuccess: (made) => {
       key.current = crypto.randomUUID();
       setText("");
       setWrong(null);
@@ -98,7 +98,8 @@ function Measurements({ experiment, cell }: { experiment: Experiment; cell: Cell
         undo: async () => void (version = await remove(made.id, version)),
         redo: async () => void (version = await restore(made.id)),
       });
-      await read();
+      // Not waited for: whoever types the next piece must not be held up.
+      void read();
     },
     onError: (error) => setWrong(error.message),
   });
@@ -131,7 +132,7 @@ function Measurements({ experiment, cell }: { experiment: Experiment; cell: Cell
         </span>
       ))}
       <input className="input input-xs w-32 border-rule" aria-label={`Measured of ${cell.words}, ${unit}`} placeholder={squeeze ? "before after" : unit} value={text} onChange={(event) => setText(event.target.value)} />
-      <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={text.trim() === "" || add.isPending}>
+      <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={text.trim() === ""}>
         Add
       </button>
       {wrong && <span role="alert" className="text-error">{wrong}</span>}

@@ -7,12 +7,14 @@ export function Factors({ factors }: { factors: readonly LearntFactor[] }) {
   return (
     <dl className="mt-1 divide-y divide-rule border-y border-rule text-sm">
       {factors.map((factor) => (
-        <div key={factor.name} className="grid grid-cols-[9.5rem_minmax(0,1fr)] items-center gap-x-3 py-1.5 sm:grid-cols-[9.5rem_6rem_minmax(0,1fr)]">
+        <div key={factor.name} className="grid grid-cols-[9.5rem_minmax(0,1fr)] items-center gap-x-3 py-1.5">
           <dt className={factor.learnt ? "font-semibold" : ""} title={factor.why}>
             {factor.words}
           </dt>
-          {factor.name === "offset_s" ? <span className="hidden sm:block" /> : <Strip factor={factor} />}
-          <dd className={factor.learnt ? "" : "text-quiet"}>{factor.says}</dd>
+          <dd className={`grid items-center gap-x-3 sm:grid-cols-[6rem_minmax(0,1fr)] ${factor.learnt ? "" : "text-quiet"}`}>
+            {factor.name === "offset_s" ? <span className="hidden sm:block" /> : <Strip factor={factor} />}
+            <span>{factor.says}</span>
+          </dd>
         </div>
       ))}
     </dl>

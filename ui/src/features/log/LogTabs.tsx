@@ -12,7 +12,7 @@ const ROOMS = [
 /** The ways between the log's pages. */
 export function LogTabs() {
   return (
-    <nav aria-label="The log" className="flex gap-1 text-sm">
+    <nav aria-label="The log" className="flex flex-wrap gap-1 text-sm">
       {ROOMS.map(([to, name]) => (
         <NavLink key={to} to={to} end className={({ isActive }) => `border-b-2 px-2 py-1 ${isActive ? "border-molten font-semibold" : "border-transparent hover:border-rule"}`}>
           {name}

@@ -1,0 +1,59 @@
+"""How far an estimate may be off on a machine without logged runs: limits, other constants, and the sample."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from meanbead.core.estimate.factors import FACTORS, OFFSET_SD_S, by_factor
+from meanbead.core.estimate.ledger import CAUSES
+from meanbead.core.model import Causes, Estimate, Interval
+
+__all__ = ["Z_90", "cause_seconds", "typical_share", "whole_interval"]
+
+Z_90 = 1.645
+"""Standard errors from the middle to either end of a 90 % interval."""
+
+
+def cause_seconds(causes: Causes) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+    """A ledger by cause as an array, (causes,)."""
+    return np.array([getattr(causes, f"{cause}_s") for cause in CAUSES])
+
+
+def typical_share(causes: Causes) -> float:
+    """By which share a print time may be off (one standard error) through everything but accelerations and corners: set
+    speeds, pulls, lifts, waiting, and what a start takes, each as far as :mod:`.factors` has it."""
+    mine = by_factor(cause_seconds(causes))
+    total = max(float(mine.sum()), 1e-9)
+    parts = [
+        factor.sd * float(mine[k]) / total
+        for k, factor in enumerate(FACTORS)
+        if factor.name not in ("ramps_and_corners", "travelling")
+    ]
+    return math.hypot(*parts, OFFSET_SD_S / total)
+
+
+def whole_interval(estimate: Estimate) -> Interval:
+    """The interval of an estimate that no logged run stands behind, with 90 %.
+
+    To what unknown limits of the machine make of it (:func:`~meanbead.core.estimate.summary.interval`) come other constants
+    and a sample's own error, as independent errors do: the root of the sum of their squares. An interval that is whole
+    already stays as it is.
+    """
+    held = estimate.interval
+    if held.expected_s is not None or held.source == "measured":
+        return held
+    time_s = max(estimate.print_time_s, 1e-9)
+    others = math.hypot(Z_90 * typical_share(estimate.by_cause), estimate.sampling_error)
+    low = math.hypot(min(held.low_s / time_s - 1, 0.0), others)
+    high = math.hypot(max(held.high_s / time_s - 1, 0.0), others)
+    sampled = ", and it is a sample of layers" if estimate.sampling_error > 0 else ""
+    return held.model_copy(
+        update={
+            "low_s": time_s * max(0.0, 1 - low),
+            "high_s": time_s * (1 + high),
+            "expected_s": estimate.print_time_s,
+            "basis": f"{held.basis}, other constants as typical{sampled}; no run of this machine is logged yet",
+        }
+    )
