@@ -180,6 +180,7 @@ class Experimented(LearningCase):
         self.assertEqual(self.axe(), [])
         for done in range(9):
             expect(page.get_by_text(f"{done} compared at this spot so far")).to_be_visible()
+            expect(page.locator("button.h-40").first).to_be_enabled()
             shown = [int(one.inner_text()) for one in page.locator("button.h-40").all()]
             better = min(shown, key=lambda one: blind[one])
             if done % 2:

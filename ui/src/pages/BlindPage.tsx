@@ -32,8 +32,9 @@ export default function BlindPage() {
     onSuccess: async (made) => {
       key.current = crypto.randomUUID();
       setLast(made);
+      // The verdict may come later: the next pair must not wait for it.
+      void queries.invalidateQueries({ queryKey: learntKeys.experiments });
       await queries.invalidateQueries({ queryKey: ["pair", id] });
-      await queries.invalidateQueries({ queryKey: learntKeys.experiments });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
