@@ -153,6 +153,103 @@ class Shell(unittest.TestCase):
             code, out, _ = self.run_it("schema", model)
             self.assertEqual((code, json.loads(out)["type"]), (0, "object"))
 
+    def runs_file(self, name: str, count: int, **more: object) -> str:
+        """Runs of the box on a machine that takes a tenth longer; the last is still to come."""
+        estimate = json.loads(self.run_it("estimate", self.part, "--json")[1])
+        recipe = {"walls": 3}
+        other = json.loads(
+            self.run_it("estimate", self.part, "--recipe", self.file("w.json", json.dumps(recipe)), "--json")[1]
+        )
+        runs = []
+        for number in range(count):
+            predicted, choices = ((estimate, {}), (other, recipe))[number % 2]
+            runs.append(
+                {
+                    "part": "box.stl",
+                    "recipe": choices,
+                    "printer": {},
+                    "material": {},
+                    "predicted": {key: predicted[key] for key in ("print_time_s", "by_cause", "filament_g")},
+                    "real_time_s": None if number == count - 1 else 1.1 * predicted["print_time_s"] + (-1) ** number,
+                    "includes_heating": False,
+                    "weight_g": 0.97 * predicted["filament_g"] if number % 3 == 0 else None,
+                    "at": f"2026-11-{number + 1:02d}T10:00",
+                }
+                | more
+            )
+        return self.file(name, json.dumps({"runs": runs}))
+
+    def test_what_real_times_teach(self) -> None:
+        runs = self.runs_file("runs.json", 9)
+        code, out, err = self.run_it("calibrate", runs, "--json")
+        self.assertEqual((code, err), (0, ""))
+        told = json.loads(out)
+        for key in ("time_factors", "offset_s", "scatter", "coverage_loo", "next", "inferred_limits", "outliers"):
+            self.assertIn(key, told)
+        self.assertEqual(set(told["time_factors"]["ramps"]), {"value", "low", "high"})
+        estimate = json.loads(self.run_it("estimate", self.part, "--json")[1])
+        coming = told["next"][0]
+        self.assertLess(coming["low_s"], 1.1 * estimate["print_time_s"])
+        self.assertGreater(coming["high_s"], 1.1 * estimate["print_time_s"])
+        self.assertIn("acceleration_mm_s2", told["inferred_limits"])
+        self.assertAlmostEqual(told["filament"]["ratio"], 0.97, delta=0.01)
+        self.assertIn("ramps and corners", self.run_it("calibrate", runs)[1])
+        measured = json.loads(self.run_it("estimate", self.part, "--runs", runs, "--json")[1])["interval"]
+        self.assertEqual((measured["source"], measured["runs"]), ("measured", 8))
+        self.assertAlmostEqual(measured["expected_s"], coming["print_time_s"], places=6)
+        self.assertEqual(estimate["interval"]["source"], "typical")
+        # With the heating counted, from predictions made here, and without any part.
+        around = estimate["whole_time_s"] - estimate["print_time_s"]
+        alone = {"runs": [{"part": "box.stl", "real_time_s": estimate["whole_time_s"], "includes_heating": True}]}
+        found = json.loads(self.run_it("calibrate", self.file("alone.json", json.dumps(alone)), "--json")[1])
+        self.assertGreater(around, 60)
+        self.assertIsNone(found["inferred_limits"])
+        self.assertAlmostEqual(found["time_factors"]["at_set_speed"]["value"], 1.0, delta=0.02)
+
+    def test_odd_runs_name_the_run_and_the_field(self) -> None:
+        predicted = {"print_time_s": 100, "by_cause": {"ramps": 20}}
+        cases = (
+            ({"real_time_s": "long", "predicted": predicted}, "runs.0.real_time_s"),
+            ({"real_time_s": 90, "predicted": {"print_time_s": 0}}, "runs.0.predicted.print_time_s"),
+            ({"real_time_s": 90, "predicted": {"print_time_s": 10, "by_cause": {"magic": 3}}}, "magic"),
+            (
+                {"real_time_s": 90, "predicted": {"print_time_s": 10, "by_cause": {"ramps": 30}}},
+                "runs[0].predicted.by_cause",
+            ),
+            ({"real_time_s": 90}, "runs[0].predicted"),
+            ({"real_time_s": None}, "runs[0].predicted"),
+            ({"real_time_s": 90, "part": "none.stl"}, "runs[0].part"),
+            ({"real_time_s": 90, "predicted": predicted, "includes_heating": True}, "runs[0].real_time_s"),
+            ({"real_time_s": 90, "predicted": predicted, "speed": 3}, "speed"),
+        )
+        for run, expected in cases:
+            code, out, err = self.run_it("calibrate", self.file("odd.json", json.dumps({"runs": [run]})), "--json")
+            self.assertEqual((code, out, len(err.strip().splitlines())), (2, "", 1), run)
+            self.assertIn(expected, err)
+
+    def test_what_an_experiment_says(self) -> None:
+        cells = [
+            {"levels": {"h": level}, "time_s": [600 + 900 / level], "measured": [5 - level, 5.1 - level, 4.9 - level]}
+            for level in (0.1, 0.2, 0.3, 0.4)
+        ]
+        cells[0]["ranks"] = [[0, 3], [0, 3], [0, 3], [1, 3]]
+        grid = {"factors": {"h": [0.1, 0.2, 0.3, 0.4]}, "cells": cells, "gauge": 0.1, "share": 0.8}
+        code, out, _ = self.run_it("verdict", self.file("grid.json", json.dumps(grid)), "--json")
+        told = json.loads(out)
+        self.assertEqual((code, told["knee"]["h"]["level"], told["fastest"]), (0, 0.3, 3))
+        self.assertEqual([one["pair"] for one in told["differences"] if one["of"] == "measured"], [[0, 3]])
+        self.assertTrue(all({"pair", "pieces"} <= set(one) for one in told["need"]))
+        self.assertIn("knee", self.run_it("verdict", self.file("grid.json", json.dumps(grid)))[1])
+        for change, expected in (
+            ({"cells": [{"levels": {"h": 9}}]}, "cells[0].levels.h"),
+            ({"cells": [cells[1] | {"ranks": [[0, 9]]}]}, "ranks"),
+            ({"gauge": "fine"}, "gauge"),
+            ({"factors": {}}, "factors"),
+        ):
+            code, out, err = self.run_it("verdict", self.file("bad.json", json.dumps(grid | change)), "--json")
+            self.assertEqual((code, out), (2, ""), change)
+            self.assertIn(expected, err)
+
     def test_bad_input_is_one_line_and_exit_2(self) -> None:
         empty = self.file("empty.stl", b"")
         cases = [

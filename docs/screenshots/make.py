@@ -114,7 +114,39 @@ def caused(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def limits(page: Page) -> None:
+    """What its runs say of a machine's limits."""
+    page.get_by_role("button", name="Find them from its runs").click()
+    page.get_by_role("table", name=re.compile("Limits as described")).wait_for(timeout=180_000)
+    page.wait_for_timeout(500)
+
+
+def shared_out(page: Page) -> None:
+    """The drain plate on both machines."""
+    page.get_by_label("Part", exact=True).select_option(label="Drain plate")
+    page.wait_for_timeout(800)
+    page.get_by_role("button", name="Share it out").click()
+    page.get_by_text("in all,").wait_for(timeout=60_000)
+    page.wait_for_timeout(500)
+
+
+LOGGED = (
+    "log",
+    "run-phone",
+    "causes",
+    "labels",
+    "parts",
+    "bench",
+    "calibration",
+    "machines",
+    "experiment",
+    "house-rules",
+)
+"""Views that show what was logged."""
+
 VIEWS = {
+    "calibration": limits,
+    "machines": shared_out,
     "run-phone": entered,
     "causes": caused,
     "flow-phone": flow_phone,
@@ -127,10 +159,10 @@ VIEWS = {
 }
 
 
-PEOPLE = ("people", "network")
+PEOPLE = ("people",)
 
 
-def people(wanted: set[str]) -> None:
+def people() -> None:
     """Accounts and the network of a made-up workshop."""
     database = new_database("pictures_people", samples=True)
     add_people(database, Ida="owner", Bo="member", Gus="guest")
@@ -158,16 +190,13 @@ def people(wanted: set[str]) -> None:
     signed_in("Gus")
     signed_in("Ida", width=390, agent=phone)
     desk = signed_in("Ida")
-    for name, path in (("people", "/people"), ("network", "/network")):
-        desk.goto(address + path)
-        desk.wait_for_timeout(800)
-        if name == "people":
-            desk.get_by_role("button", name="Make a link").click()
-            desk.get_by_alt_text("The link as a QR code").wait_for()
-            desk.wait_for_timeout(500)
-        if name in wanted:
-            desk.screenshot(path=HERE / f"{name}.png")
-            print(f"{name}.png")
+    desk.goto(f"{address}/people")
+    desk.wait_for_timeout(800)
+    desk.get_by_role("button", name="Make a link").click()
+    desk.get_by_alt_text("The link as a QR code").wait_for()
+    desk.wait_for_timeout(500)
+    desk.screenshot(path=HERE / "people.png")
+    print("people.png")
     desk.close()
     feed.stop()
     server.stop()
@@ -178,19 +207,18 @@ def main() -> None:
     """Take every picture, or those that are named."""
     wanted = set(sys.argv[1:])
     if not wanted or wanted & set(PEOPLE):
-        people(wanted or set(PEOPLE))
+        people()
         if wanted and wanted <= set(PEOPLE):
             return
     server = live_server()
     engine = Engine()
     estimate_first_columns(server.database, engine)
-    if not wanted or wanted & {"log", "run-phone", "causes", "chain", "labels", "parts"}:
+    if not wanted or wanted & {*LOGGED}:
         add_sample_runs(server.database, engine)
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
         ("bench", "Herb trough", (1280, 800), False),
         ("shelf-machines", "/shelf?kind=machines", (1280, 800), False),
-        ("bench-phone", "Domed knob", (390, 844), False),
         ("ready", "Domed knob", (1280, 800), False),
         ("layers", "Snow owl", (1280, 800), False),
         ("levers", "Herb trough", (1280, 800), False),
@@ -200,10 +228,12 @@ def main() -> None:
         ("flow-phone", "/flow", (390, 844), False),
         ("test-pieces", "/test-pieces", (1280, 800), False),
         ("log", "/log", (1280, 800), False),
-        ("run-phone", "/run/41", (390, 844), False),
-        ("causes", "/log/39/causes", (1280, 900), False),
-        ("chain", "/log/18/chain", (1280, 800), False),
-        ("labels", "/log/labels?runs=40,37,36", (1280, 800), False),
+        ("run-phone", "/run/46", (390, 844), False),
+        ("causes", "/log/44/causes", (1280, 900), False),
+        ("labels", "/log/labels?runs=45,42,41", (1280, 800), False),
+        ("calibration", "/log/calibration", (1280, 1000), False),
+        ("machines", "/log/machines", (1280, 800), False),
+        ("experiment", "/log/experiments/1?face=verdict", (1280, 900), False),
     ):
         if wanted and name not in wanted:
             continue

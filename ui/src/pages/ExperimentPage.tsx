@@ -82,6 +82,14 @@ function Shown({ experiment }: { experiment: Experiment }) {
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   const add = (levels: Record<string, Level>) => change.mutate({ ...experiment.grid, added: [...experiment.grid.added, levels] });
+  const same = (one: Record<string, Level>, other: Record<string, Level>) => Object.keys(one).every((key) => one[key] === other[key]);
+  const leaveOut = (levels: Record<string, Level>) => {
+    const { grid } = experiment;
+    // One that was added beside is simply no longer added.
+    if (grid.added.some((one) => same(one, levels))) change.mutate({ ...grid, added: grid.added.filter((one) => !same(one, levels)) });
+    else change.mutate({ ...grid, left_out: [...grid.left_out, levels] });
+  };
+  const bringBack = (levels: Record<string, Level>) => change.mutate({ ...experiment.grid, left_out: experiment.grid.left_out.filter((one) => !same(one, levels)) });
   return (
     <div className="py-5">
       <p className="text-sm">
@@ -142,7 +150,7 @@ function Shown({ experiment }: { experiment: Experiment }) {
       <div role="tabpanel" aria-label={FACES.find(([key]) => key === face)?.[1]}>
         {face === "grid" && (
           <>
-            <Tiles experiment={experiment} figures={byCell} />
+            <Tiles experiment={experiment} figures={byCell} onLeaveOut={leaveOut} onBringBack={bringBack} />
             <p className="mt-2 text-xs text-quiet">Bars: minutes and grams of the most that any cell takes; flow of what the hot end melts. {experiment.grid.keep_shell && "Shells are equal in millimetres. "}Red: over a limit, before anybody prints it.</p>
             {ready.data && (
               <details className="mt-3">

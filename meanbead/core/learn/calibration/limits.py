@@ -31,6 +31,7 @@ from meanbead.core.learn.calibration.calibration import Ranged
 from meanbead.core.learn.calibration.fit import TimedRun, fit_times
 from meanbead.core.model import Printer
 from meanbead.core.model.base import Result
+from meanbead.core.runtime.parallel import ordered_map
 
 __all__ = [
     "LIMITS",
@@ -54,17 +55,20 @@ WAYS: dict[Way, str] = {
 }
 _WAY_PRIOR: dict[Way, float] = {"print": 0.4, "all": 0.35, "cap": 0.25}
 
-ACCELERATIONS = (0.25, 0.4, 0.63, 0.8, 1.0, 1.25, 1.6, 2.5)
+ACCELERATIONS = (0.25, 0.42, 0.6, 0.8, 1.0, 1.4, 2.5)
 CORNERS = (0.4, 1.0, 2.5)
 PULLS = (0.3, 0.55, 1.0)
 """Shares of the described limits that the engine runs."""
+
+_LAYERS = 12
+"""Layers that the engine runs of each print, about: all limits are run on the same ones, so shares of seconds are enough."""
 
 _PRIOR_SD = 0.45
 """Of the logarithm of each: a factor of two either way is as much as a rare one."""
 _HELD_SD = 0.02
 """How far ramps and travel may still be off beside the limits that explain them."""
 LEAST_RUNS = 4
-_TOLD_SPAN = 1.6
+_TOLD_SPAN = 1.65
 """A limit whose 90 % interval spans more than this factor is not told by the runs."""
 _BETTER = 2.0
 """Logarithm of the evidence ratio from which another limit is offered: about seven to one."""
@@ -203,7 +207,7 @@ def infer_limits(
     whole = sum(float(one.sum()) for one in mass.values())
     way = max(WAYS, key=lambda one: float(mass[one].sum()))
     # As described: whichever way, at shares of one.
-    plain = float(np.interp(0.0, fine, found["print"][:, 15])) - top - np.log(_WAY_PRIOR["print"])
+    plain = float(np.interp(0.0, fine, found["print"][:, len(fine_corner) // 2])) - top - np.log(_WAY_PRIOR["print"])
     odds = float(np.log(whole / (mass[way].size)) - plain)
     share = mass[way] / mass[way].sum()
     acceleration = _ends(fine, share.sum(axis=1))
@@ -220,18 +224,21 @@ def _tables(
     engine: Engine, runs: Sequence[LimitRun], progress: Callable[[float, str], None]
 ) -> tuple[list[LimitRun], _Tables]:
     """The engine's answers; equal jobs are asked once. Runs that can no longer be computed are left out."""
+    jobs = {_key(run.job): run.job for run in runs}
+
+    def asked(job: PrintJob) -> dict[str, Floats] | None:
+        try:
+            return _answers(engine, job)
+        except RecipeError:
+            return None
+
     known: dict[tuple[object, ...], dict[str, Floats] | None] = {}
+    for key, answer in zip(jobs, ordered_map(asked, list(jobs.values())), strict=True):
+        known[key] = answer
+        progress(0.9 * len(known) / len(jobs), f"{len(known)} of {len(jobs)} different prints")
     kept, answers = [], []
-    for number, run in enumerate(runs):
-        job = run.job
-        key = (job.solid.digest, job.recipe, job.printer, job.nozzle, job.material, job.standards)
-        progress(0.9 * number / max(len(runs), 1), f"run {number + 1} of {len(runs)}")
-        if key not in known:
-            try:
-                known[key] = _answers(engine, job)
-            except RecipeError:
-                known[key] = None
-        answer = known[key]
+    for run in runs:
+        answer = known[_key(run.job)]
         if answer is not None:
             kept.append(run)
             answers.append(answer)
@@ -243,13 +250,17 @@ def _tables(
     )
 
 
+def _key(job: PrintJob) -> tuple[object, ...]:
+    return (job.solid.digest, job.recipe, job.printer, job.nozzle, job.material, job.standards)
+
+
 def _answers(engine: Engine, job: PrintJob) -> dict[str, Floats]:
-    base = limit_factors(engine, job, job.printer)
+    base = limit_factors(engine, job, job.printer, _LAYERS)
 
     def over(printers: list[Printer]) -> Floats:
         rows = []
         for printer in printers:
-            seconds = base if printer is job.printer else limit_factors(engine, job, printer)
+            seconds = base if printer is job.printer else limit_factors(engine, job, printer, _LAYERS)
             rows.append(np.where(base > 1e-6, np.log(np.maximum(seconds, 1e-6) / np.maximum(base, 1e-6)), 0.0))
         return np.array(rows)
 

@@ -13,9 +13,9 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
-from scipy.stats import norm
+from scipy.special import expit, ndtr
 
+from meanbead.core.estimate.interval import Z_90
 from meanbead.core.model.base import Result
 
 __all__ = ["PRIOR_SD", "Ranking", "Strength", "next_pair", "rank_pairs"]
@@ -64,13 +64,12 @@ def rank_pairs(
         wins[other, one] += 0.5
     strength, covariance = _solve(wins, prior_sd)
     error = np.sqrt(np.maximum(np.diag(covariance), 0.0))
-    z90 = float(norm.ppf(0.95))
     met = wins + wins.T
     strengths = [
         Strength(
             value=float(strength[k]),
-            low=float(strength[k] - z90 * error[k]),
-            high=float(strength[k] + z90 * error[k]),
+            low=float(strength[k] - Z_90 * error[k]),
+            high=float(strength[k] + Z_90 * error[k]),
             compared=round(float(met[k].sum())),
             won=float(wins[k].sum()),
         )
@@ -110,7 +109,7 @@ def _sure(strength: Floats, covariance: Floats, met: Floats) -> list[tuple[int, 
         for j in range(i + 1, count):
             error = np.sqrt(max(covariance[i, i] + covariance[j, j] - 2 * covariance[i, j], 1e-12))
             z = (strength[i] - strength[j]) / error
-            found.append((float(2 * norm.sf(abs(z))), (i, j) if z > 0 else (j, i)))
+            found.append((float(2 * ndtr(-abs(z))), (i, j) if z > 0 else (j, i)))
     found.sort(key=lambda one: one[0])
     sure = []
     for place, (chance, pair) in enumerate(found):

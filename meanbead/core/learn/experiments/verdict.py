@@ -19,8 +19,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
-from scipy.stats import norm, studentized_range
-from scipy.stats import t as student
+from scipy.special import ndtr, stdtrit
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.learn.experiments.ranking import Ranking, rank_pairs
@@ -261,6 +260,8 @@ def _pairs(
 @lru_cache(maxsize=256)
 def _reach(groups: int, freedom: int) -> float:
     """Tukey's studentized range; kept, for it takes a fifth of a second."""
+    from scipy.stats import studentized_range  # imported here: it takes a second
+
     return float(studentized_range.ppf(1 - FALSE, groups, freedom))
 
 
@@ -271,7 +272,7 @@ def _need(
         because = f"their difference lies within the gauge's step of {gauge:g}: no number of pieces tells it"
         return Need(pair=pair, value=value, pieces=None, because=because)
     # What one pair is tested at, so that all of them together are tested at five per cent.
-    alpha = 2 * float(norm.sf(reach / math.sqrt(2)))
+    alpha = 2 * float(ndtr(-reach / math.sqrt(2)))
     pieces = pieces_for(abs(value) / scatter.sd, alpha)
     if pieces is None:
         because = f"so small a difference would take more than {_MOST_PIECES} pieces of each"
@@ -352,7 +353,7 @@ def _effects(
     floor = gauge**2 / 12 if response == "measured" else 0.0
     noise = max(float(fit.ssr) / freedom, floor) if freedom > 0 else 0.0
     known = np.linalg.pinv(design.T @ design) * noise
-    width = float(student.ppf(0.95, freedom)) if freedom > 0 else 0.0
+    width = float(stdtrit(freedom, 0.95)) if freedom > 0 else 0.0
 
     def middle(level: Level) -> Floats:
         """The row of a level with the others' means."""

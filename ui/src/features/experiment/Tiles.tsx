@@ -1,24 +1,41 @@
 import { Link } from "react-router";
 import type { Cell, Experiment, Interval } from "../../api/client";
 import type { Figures } from "../../api/queries";
-import { fixed, formatDuration, formatGrams } from "../../lib/format";
+import { fixed, formatDuration, formatGrams, plain } from "../../lib/format";
 
 interface TilesProps {
   experiment: Experiment;
   figures: ReadonlyMap<number, Figures>;
+  /** Take a cell out of the grid, or bring one back. */
+  onLeaveOut: (levels: Cell["levels"]) => void;
+  onBringBack: (levels: Cell["levels"]) => void;
 }
 
 /** All cells as small pictures of minutes, grams and flow: two factors as a square of them, others one after the other. */
-export function Tiles({ experiment, figures }: TilesProps) {
+export function Tiles({ experiment, figures, onLeaveOut, onBringBack }: TilesProps) {
   const { cells, factors, levels, grid } = experiment;
   const most = {
     seconds: Math.max(...cells.map((cell) => secondsOf(cell, figures) ?? 0), 1),
     grams: Math.max(...cells.map((cell) => figures.get(cell.recipe.id)?.estimate?.filament_g ?? 0), 1),
   };
   const [rows, columns] = grid.factors;
-  const tile = (cell: Cell) => <Tile key={cell.recipe.id} cell={cell} figures={figures.get(cell.recipe.id)} most={most} fastest={experiment.verdict?.fastest === cells.indexOf(cell)} named={!(grid.factors.length === 2)} />;
+  const tile = (cell: Cell) => <Tile key={cell.recipe.id} cell={cell} figures={figures.get(cell.recipe.id)} most={most} fastest={experiment.verdict?.fastest === cells.indexOf(cell)} named={!(grid.factors.length === 2)} onLeaveOut={cells.length > 1 ? onLeaveOut : undefined} />;
   if (grid.factors.length !== 2 || rows === undefined || columns === undefined) {
-    return <div className="mt-3 grid grid-cols-2 gap-2 sm:grid-cols-3 lg:grid-cols-6">{cells.map(tile)}</div>;
+    return (
+      <>
+        <div className="mt-3 grid grid-cols-2 gap-2 sm:grid-cols-3 lg:grid-cols-6">{cells.map(tile)}</div>
+        {grid.left_out.length > 0 && (
+          <p className="mt-1 text-sm">
+            Left out:{" "}
+            {grid.left_out.map((levels) => (
+              <button key={JSON.stringify(levels)} type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => onBringBack(levels)}>
+                {Object.values(levels).map((level) => (typeof level === "number" ? plain(level) : String(level))).join(", ")}: bring back
+              </button>
+            ))}
+          </p>
+        )}
+      </>
+    );
   }
   const at = (row: unknown, column: unknown) => cells.find((cell) => cell.levels[rows.key] === row && cell.levels[columns.key] === column);
   const beside = cells.filter((cell) => !rows.levels.includes(cell.levels[rows.key] as never) || !columns.levels.includes(cell.levels[columns.key] as never));
@@ -49,7 +66,13 @@ export function Tiles({ experiment, figures }: TilesProps) {
                   const cell = at(row, column);
                   return (
                     <td key={String(column)} className="min-w-36 p-0 align-top">
-                      {cell ? tile(cell) : <span className="text-quiet">left out</span>}
+                      {cell ? (
+                        tile(cell)
+                      ) : (
+                        <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => onBringBack({ [rows.key]: row, [columns.key]: column })}>
+                          left out: bring back
+                        </button>
+                      )}
                     </td>
                   );
                 })}
@@ -63,7 +86,7 @@ export function Tiles({ experiment, figures }: TilesProps) {
           <h3 className="text-sm font-semibold">Added beside</h3>
           <div className="grid grid-cols-2 gap-2 sm:grid-cols-3 lg:grid-cols-6">
             {beside.map((cell) => (
-              <Tile key={cell.recipe.id} cell={cell} figures={figures.get(cell.recipe.id)} most={most} fastest={false} named />
+              <Tile key={cell.recipe.id} cell={cell} figures={figures.get(cell.recipe.id)} most={most} fastest={false} named onLeaveOut={onLeaveOut} />
             ))}
           </div>
         </div>
@@ -86,9 +109,10 @@ interface TileProps {
   most: { seconds: number; grams: number };
   fastest: boolean;
   named: boolean;
+  onLeaveOut: ((levels: Cell["levels"]) => void) | undefined;
 }
 
-function Tile({ cell, figures, most, fastest, named }: TileProps) {
+function Tile({ cell, figures, most, fastest, named, onLeaveOut }: TileProps) {
   const estimate = figures?.estimate;
   const seconds = secondsOf(cell, new Map(figures ? [[cell.recipe.id, figures]] : []));
   const real = cell.runs.some((run) => run.real_s != null);
@@ -123,6 +147,11 @@ function Tile({ cell, figures, most, fastest, named }: TileProps) {
             #{run.id}
           </Link>
         ))}
+        {cell.runs.length === 0 && onLeaveOut && (
+          <button type="button" className="btn btn-ghost btn-xs px-1 font-normal" aria-label={`Leave out ${cell.words}`} onClick={() => onLeaveOut(cell.levels)}>
+            leave out
+          </button>
+        )}
       </p>
     </div>
   );
