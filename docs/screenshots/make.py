@@ -123,8 +123,6 @@ def limits(page: Page) -> None:
 
 def shared_out(page: Page) -> None:
     """The drain plate on both machines."""
-    page.get_by_label("Part", exact=True).select_option(label="Drain plate")
-    page.wait_for_timeout(800)
     page.get_by_role("button", name="Share it out").click()
     page.get_by_text("in all,").wait_for(timeout=60_000)
     page.wait_for_timeout(500)
@@ -232,7 +230,7 @@ def main() -> None:
         ("causes", "/log/44/causes", (1280, 900), False),
         ("labels", "/log/labels?runs=45,42,41", (1280, 800), False),
         ("calibration", "/log/calibration", (1280, 1000), False),
-        ("machines", "/log/machines", (1280, 800), False),
+        ("machines", "/log/machines?part=5", (1280, 800), False),
         ("experiment", "/log/experiments/1?face=verdict", (1280, 900), False),
     ):
         if wanted and name not in wanted:

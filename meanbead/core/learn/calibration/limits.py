@@ -15,7 +15,7 @@ import hashlib
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,9 +49,9 @@ Floats = NDArray[np.float64]
 
 Way = Literal["print", "all", "cap"]
 WAYS: dict[Way, str] = {
-    "print": "the acceleration of printing",
-    "all": "the accelerations of printing and travel",
-    "cap": "the axes' own limit of acceleration, whatever is asked for",
+    "print": "when it prints",
+    "all": "when it prints and travels",
+    "cap": "its axes accelerate no harder, whatever is asked for",
 }
 _WAY_PRIOR: dict[Way, float] = {"print": 0.4, "all": 0.35, "cap": 0.25}
 
@@ -385,7 +385,7 @@ def _told(
         off_after=off[1],
         odds=float(np.exp(min(max(odds, -14.0), 13.8))),
         offered=offered,
-        says=_says(limits, change, way, off) if offered else _not_offered(limits),
+        says=_says(limits, way, off) if offered else _not_offered(limits),
         change=change if offered else {},
         untold=[limit.name for limit in limits if limit.high / max(limit.low, 1e-9) > _TOLD_SPAN],
     )
@@ -422,15 +422,15 @@ def _round(value: float) -> float:
     return float(f"{value:.3g}")
 
 
-def _says(limits: list[InferredLimit], change: dict[str, Any], way: Way, off: list[float]) -> str:
-    told = [limit for limit in limits if limit.told]
+def _says(limits: list[InferredLimit], way: Way, off: list[float]) -> str:
+    places = {"acceleration": WAYS[way], "corner": "at corners", "pull_speed": "in its pulls"}
     parts = [
-        f"{limit.value:g} {limit.unit} for {WAYS[way] if limit.name == 'acceleration' else limit.label.lower()}, "
-        f"not {limit.described:g}"
-        for limit in told
+        f"like {limit.value:g} {limit.unit}, not {limit.described:g} ({places[limit.name]})"
+        for limit in limits
+        if limit.told
     ]
     return (
-        f"This machine behaves like {' and '.join(parts)}. With that, its runs typically differ by {100 * off[1]:.1f} % "
+        f"This machine behaves {' and '.join(parts)}. With that, its runs typically differ by {100 * off[1]:.1f} % "
         f"from what is computed, instead of {100 * off[0]:.1f} %."
     )
 

@@ -8,6 +8,17 @@ import { JobBar } from "../../components/JobBar";
 import { useToast } from "../../components/Toasts";
 import { formatDuration, percent, plain } from "../../lib/format";
 
+const CHANGED: Record<string, string> = {
+  "acceleration_mm_s2.print": "acceleration of printing, mm/s²",
+  "acceleration_mm_s2.travel": "acceleration of travel, mm/s²",
+  "max_acceleration_mm_s2.x": "most that x accelerates, mm/s²",
+  "max_acceleration_mm_s2.y": "most that y accelerates, mm/s²",
+  "max_speed_mm_s.e": "fastest pull, mm/s",
+  "corner.jerk_mm_s.x": "corner value of x, mm/s",
+  "corner.jerk_mm_s.y": "corner value of y, mm/s",
+  "corner.deviation_mm": "corner deviation, mm",
+};
+
 /** Which limits of the machine explain its real times best: asked for, offered as a change, and taken back. */
 export function LimitsPanel({ calibration, recipeId }: { calibration: Calibration; recipeId: number | undefined }) {
   const { machine_id, machine_name, runs } = calibration.head;
@@ -100,7 +111,7 @@ function Found({ found, calibration, onDone }: { found: InferredLimits; calibrat
             Describe {machine_name} so
           </button>
           <span className="text-quiet">
-            {Object.entries(found.change).map(([key, value]) => `${key.replaceAll("_", " ").replaceAll(".", ", ")} ${plain(value)}`).join("; ")}. Its firmware stays as it is; raising the real limit is another matter, and may cost looks.
+            On the shelf: {Object.entries(found.change).map(([key, value]) => `${CHANGED[key] ?? key}: ${plain(value)}`).join("; ")}. Its firmware stays as it is; raising the real limit is another matter, and may cost looks.
           </span>
         </p>
       ) : (
