@@ -72,7 +72,12 @@ def figures(recipe_id: int) -> Figures:
         row = store.recipes.get_recipe(db, recipe_id)
         inputs = services.digests.inputs_digest(row, store.rows.get(db, Part, row.part_id).digest)
         found = _known(db, row, inputs)
+        machine = row.machine
+        stale = found is not None and bool(services.calibrations.learnt_of(db, machine)[0].stale)
     if found is not None:
+        if stale:
+            # Its limits were described otherwise when it was printed with: its runs count again once they are computed anew.
+            start("again", [machine.id, machine.version], {"machine_id": machine.id}, again=True)
         return Figures(estimate=found)
     job = start("estimate", inputs, {"recipe_id": recipe_id, "inputs": inputs}, queue="quick")
     until = time.monotonic() + PATIENCE_S

@@ -24,9 +24,17 @@ _LATEST = 60
 
 def make_again(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """Compute the ledgers of runs that were predicted with other limits than are described now. Arguments: ``machine_id``."""
-    jobs = _jobs(tools, arguments["machine_id"])
+    machine_id = arguments["machine_id"]
+    jobs = _jobs(tools, machine_id)
     stale = [one for one in jobs if one.timed is None]
-    _again(tools, arguments["machine_id"], stale, 1.0)
+    _again(tools, machine_id, stale, 1.0)
+    with tools.database.session.begin() as session:
+        machine = store.rows.get(session, Machine, machine_id)
+        limits = limits_of(Printer.model_validate(machine.printer))
+        for row in services.calibrations.machine_runs(session, machine).stale:
+            # Its part is gone or stands otherwise: it is not asked for again.
+            store.timed_runs.remember_again(session, row.id, {"limits": limits, "by_cause": None})
+        store.timed_runs.tell_pages(session)
     return {"made": len(stale)}
 
 

@@ -75,7 +75,7 @@ def machine_runs(session: Session, machine: Machine) -> MachineRuns:
                 if row.again is None or row.again.get("limits") != now:
                     stale.append(row)
                     continue
-                causes = row.again["by_cause"]
+                causes = row.again["by_cause"] or {}
         seconds = seconds_by_factor(causes)
         if seconds.sum() > 0:
             used.append((row, TimedRun(seconds, row.real_s, era, _READ_TO_S)))
@@ -125,7 +125,7 @@ def learnt_of(
 
     runs, found = memory.times.get((state, machine.id), times)
     of_plastic = memory.grams.get((state, machine.id, plastic), grams)
-    return runs, Calibration(found.posterior, found.runs, machine.name, of_plastic)
+    return runs, Calibration(found.posterior, found.runs, machine.name, of_plastic, len(runs.stale))
 
 
 def with_interval(session: Session, column: RecipeRow, estimate: Estimate) -> Estimate:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select, text, update
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from meanbead.store.tables import JournalRow, RunRow
 
-__all__ = ["TimedRow", "WeighedRow", "changes_of", "log_state", "remember_again", "timed_of", "weighed"]
+__all__ = ["TimedRow", "WeighedRow", "changes_of", "log_state", "remember_again", "tell_pages", "timed_of", "weighed"]
 
 
 @dataclass(frozen=True)
@@ -145,3 +146,9 @@ def log_state(session: Session) -> str:
 def remember_again(session: Session, run_id: int, again: dict[str, Any]) -> None:
     """Keep a run's ledger as a later description of its machine gives it. Nobody has edited the run: its version stays."""
     session.execute(update(RunRow).where(RunRow.id == run_id).values(again=again))
+
+
+def tell_pages(session: Session) -> None:
+    """Have pages that are open read anew what runs teach: no run's version tells them."""
+    told = json.dumps({"table": "runs", "id": 0, "version": 0, "of": None})
+    session.execute(select(func.pg_notify("meanbead_changes", told)))

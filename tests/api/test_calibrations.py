@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 import uuid
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -9,6 +10,7 @@ from typing import Any
 import trimesh
 
 from tests.api.worker import WorkerCase
+from tests.support.patience import PATIENCE_S
 from tests.support.solids import stl_bytes
 
 SLOWER = 1.2
@@ -161,6 +163,25 @@ class Limits(Learning):
         for key, value in (("name", 3), ("bed_mm.x", 3), ("acceleration_mm_s2.print", -3)):
             body = {"version": version, "change": {key: value}}
             self.call("POST", f"/api/machines/{self.machine_id}/limits/apply", body, 422)
+
+    def test_runs_count_again_by_themselves_however_their_part_stands_now(self) -> None:
+        for number in range(3):
+            self.log(300 - 60 * number)
+        before = self.estimate()["interval"]
+        part = self.call("GET", f"/api/parts/{self.part['id']}")
+        turned = {"version": part["version"], "pose": {"matrix": [1, 0, 0, 0, 0, -1, 0, 1, 0]}}
+        self.call("PATCH", f"/api/parts/{self.part['id']}", turned)
+        change = {"version": self.calibration()["machine_version"], "change": {"acceleration_mm_s2.print": 500.0}}
+        self.call("POST", f"/api/machines/{self.machine_id}/limits/apply", change)
+        self.assertIn("still to be computed", self.estimate()["interval"]["basis"])
+        until = time.monotonic() + PATIENCE_S
+        while self.calibration()["head"]["stale"] and time.monotonic() < until:
+            self.call("POST", f"/api/recipes/{self.column['id']}/figures")
+            time.sleep(0.2)
+        after = self.estimate()["interval"]
+        self.assertEqual((after["source"], after["runs"]), ("measured", before["runs"]))
+        # What was printed is still that part as it stood then, on the machine as it is described now.
+        self.assertNotAlmostEqual(self.calibration()["points"][0]["predicted_s"], self.estimate()["print_time_s"], places=1)
 
     def test_two_test_prints_become_parts(self) -> None:
         asked = {"recipe_id": self.column["id"]}

@@ -34,8 +34,8 @@ def typical_share(causes: Causes) -> float:
     return math.hypot(*parts, OFFSET_SD_S / total)
 
 
-def whole_interval(estimate: Estimate) -> Interval:
-    """The interval of an estimate that no logged run stands behind, with 90 %.
+def whole_interval(estimate: Estimate, why: str = "no run of this machine is logged yet") -> Interval:
+    """The interval of an estimate that no logged run stands behind, with 90 %; ``why`` says the reason.
 
     To what unknown limits of the machine make of it (:func:`~meanbead.core.estimate.summary.interval`) come other constants
     and a sample's own error, as independent errors do: the root of the sum of their squares. An interval that is whole
@@ -54,6 +54,6 @@ def whole_interval(estimate: Estimate) -> Interval:
             "low_s": time_s * max(0.0, 1 - low),
             "high_s": time_s * (1 + high),
             "expected_s": estimate.print_time_s,
-            "basis": f"{held.basis}, other constants as typical{sampled}; no run of this machine is logged yet",
+            "basis": f"{held.basis}, other constants as typical{sampled}; {why}",
         }
     )

@@ -79,12 +79,14 @@ class Teaching(Result):
 
 @dataclass(frozen=True)
 class Calibration:
-    """Made of a machine's runs in the order in which they were made; ``of`` names the machine for people."""
+    """Made of a machine's runs in the order in which they were made; ``of`` names the machine for people. ``waiting`` is how
+    many of its runs are still to be computed anew, as its limits are described now."""
 
     posterior: Posterior
     runs: tuple[TimedRun, ...] = ()
     of: str = "this machine"
     grams: GramPosterior | None = None
+    waiting: int = 0
 
     @classmethod
     def from_runs(
@@ -197,8 +199,16 @@ class Calibration:
         said = f"from {runs} {'run' if runs == 1 else 'runs'} of {self.of}"
         return said if self.posterior.before == 0 else f"{said} since it was changed"
 
+    @property
+    def _why_untold(self) -> str:
+        if self.waiting:
+            return f"{self.waiting} of its runs are still to be computed with the limits that are described now"
+        if self.posterior.before:
+            return "no run is logged since it was changed"
+        return "no run of this machine is logged yet"
+
     def _with_grams(self, estimate: Estimate) -> Interval:
-        whole = whole_interval(estimate)
+        whole = whole_interval(estimate, self._why_untold)
         if self.grams is None or self.grams.weighed == 0:
             return whole
         value, low, high = self.grams.expected(estimate.filament_g, estimate.filament_error / Z_90)
