@@ -38,7 +38,7 @@ from meanbead.api.jobs_schemas import JobOut
 from meanbead.api.journal import note_shelf
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.factors import by_factor
-from meanbead.core.estimate.interval import cause_seconds
+from meanbead.core.estimate.interval import Z_90, cause_seconds
 from meanbead.core.learn.calibration import Calibration, Ranged
 from meanbead.core.learn.calibration.design import CANDIDATES, candidate_solid
 from meanbead.core.model import Material, Printer
@@ -193,7 +193,9 @@ def expected(recipe_id: int, json_data: ExpectedAsk) -> ExpectedOut:
         column = store.recipes.get_recipe(db, recipe_id)
         calibration = calibration_of(db, column.machine)
     seconds = [by_factor(cause_seconds(causes)) for causes in json_data.prints]
-    rows = calibration.posterior.expected(np.array(seconds))
+    errors = [*json_data.errors_s, *[0.0] * len(seconds)][: len(seconds)]
+    shares = [error / Z_90 / max(float(mine.sum()), 1e-9) for error, mine in zip(errors, seconds, strict=True)]
+    rows = calibration.posterior.expected(np.array(seconds), np.array(shares))
     against = None if json_data.against is None else by_factor(cause_seconds(json_data.against))
     return ExpectedOut(
         prints=[
@@ -201,9 +203,9 @@ def expected(recipe_id: int, json_data: ExpectedAsk) -> ExpectedOut:
                 expected_s=float(row[0]),
                 low_s=float(max(row[1], 0.0)),
                 high_s=float(row[2]),
-                difference=None if against is None else calibration.between(against, mine),
+                difference=None if against is None else calibration.between(against, mine, error),
             )
-            for row, mine in zip(rows, seconds, strict=True)
+            for row, mine, error in zip(rows, seconds, errors, strict=True)
         ],
         runs=calibration.posterior.runs,
         basis=calibration.basis if calibration.told else "no run of this machine is logged yet",

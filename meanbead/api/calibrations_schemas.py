@@ -100,9 +100,11 @@ class CalibrationOut(Schema):
 
 
 class ExpectedAsk(Schema):
-    """Ledgers of prints that are thought of, and the one that they are held against."""
+    """Ledgers of prints that are thought of, and the one that they are held against. ``errors_s`` is how far each of them
+    may be off through being known from a sample of layers only, s; left out, they are known in full."""
 
     prints: Annotated[list[Causes], Field(min_length=1, max_length=200)]
+    errors_s: Annotated[list[Annotated[float, Field(ge=0, le=1e8)]], Field(max_length=200)] = Field(default=[])
     against: Causes | None = None
 
 

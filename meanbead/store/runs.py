@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, case, func, or_, select, tuple_
+from sqlalchemy import ColumnElement, and_, case, exists, func, or_, select, tuple_
 from sqlalchemy.orm import Session, undefer
 
 from meanbead.core.model.run import FAILED
-from meanbead.store.tables import RunPhoto, RunRow
+from meanbead.store.tables import RecipeRow, RunPhoto, RunRow
 
 __all__ = [
     "Failures",
@@ -31,6 +31,10 @@ __all__ = [
     "settings_of_others",
     "totals",
 ]
+
+
+_OF_EXPERIMENT = exists().where(RecipeRow.id == RunRow.recipe_id, RecipeRow.experiment_id.is_not(None))
+"""Whether a run is of a cell of an experiment."""
 
 
 @dataclass(frozen=True)
@@ -152,12 +156,13 @@ def get_full(session: Session, run_id: int) -> RunRow | None:
 
 
 def kept_of_parts(session: Session, part_ids: Sequence[int]) -> dict[int, list[Any]]:
-    """Kept runs with a prediction, by part, in the order of their start: in one query, and only what a list needs."""
+    """Kept runs with a prediction, by part, in the order of their start: in one query, and only what a list needs. Pieces of
+    experiments are none of its production."""
     columns = (RunRow.part_id, RunRow.predicted_s, RunRow.predicted_g, RunRow.real_s, RunRow.copies, RunRow.plates)
     found: dict[int, list[Any]] = {}
     asked = (
         select(*columns, RunRow.entry["weight_g"].as_float().label("weight_g"))
-        .where(RunRow.part_id.in_(part_ids), RunRow.state == "kept", RunRow.deleted_at.is_(None))
+        .where(RunRow.part_id.in_(part_ids), RunRow.state == "kept", RunRow.deleted_at.is_(None), ~_OF_EXPERIMENT)
         .order_by(RunRow.started_at, RunRow.id)
     )
     for row in session.execute(asked):

@@ -99,6 +99,13 @@ class Intervals(Learning):
         told = self.call("POST", f"/api/recipes/{self.column['id']}/expected", asked)
         self.assertAlmostEqual(told["prints"][0]["expected_s"], alone[0]["expected_s"], places=6)
         self.assertAlmostEqual(told["prints"][1]["difference"]["value_s"], difference["value_s"], places=6)
+        # A print that is known from a sample of layers only is known less well.
+        unsure = self.call("POST", f"/api/recipes/{self.column['id']}/expected", asked | {"errors_s": [0, 60]})[
+            "prints"
+        ]
+        widths = [one["difference"]["high_s"] - one["difference"]["low_s"] for one in (told["prints"][1], unsure[1])]
+        self.assertGreater(widths[1], widths[0])
+        self.assertEqual(unsure[0], told["prints"][0])
 
     def test_a_pause_is_told_apart_and_a_changed_firmware_ends_an_era(self) -> None:
         runs = [self.log(900 - 60 * number) for number in range(7)]
@@ -181,7 +188,9 @@ class Limits(Learning):
         after = self.estimate()["interval"]
         self.assertEqual((after["source"], after["runs"]), ("measured", before["runs"]))
         # What was printed is still that part as it stood then, on the machine as it is described now.
-        self.assertNotAlmostEqual(self.calibration()["points"][0]["predicted_s"], self.estimate()["print_time_s"], places=1)
+        self.assertNotAlmostEqual(
+            self.calibration()["points"][0]["predicted_s"], self.estimate()["print_time_s"], places=1
+        )
 
     def test_two_test_prints_become_parts(self) -> None:
         asked = {"recipe_id": self.column["id"]}

@@ -122,6 +122,8 @@ class Interrupted(unittest.TestCase):
         coming = drifted[-1]
         expected = fit_times(drifted[:-1])[0].expected(coming.seconds)[0]
         self.assertAlmostEqual(expected[0] / coming.real_s, 1.0, delta=0.025)
+        self.assertIn("drift", [one.name for one in Calibration.from_runs(drifted).factors])
+        self.assertNotIn("drift", [one.name for one in Calibration.from_runs(told.runs()).factors])
 
     def test_a_changed_machine_begins_anew_and_keeps_its_scatter(self) -> None:
         rng = np.random.default_rng(9)

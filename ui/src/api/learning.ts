@@ -40,11 +40,11 @@ export function useDifferences(columns: readonly RecipeColumn[]): ReadonlyMap<nu
 }
 
 /** What prints that are thought of will really take on a column's machine, held against one of them. */
-export function useExpected(column: RecipeColumn, prints: readonly Causes[], against: Causes | undefined, enabled: boolean) {
+export function useExpected(column: RecipeColumn, prints: readonly Causes[], against: Causes | undefined, enabled: boolean, errors_s: readonly number[] = []) {
   return useQuery({
-    queryKey: ["learnt", "expected", column.id, column.version, against, prints],
+    queryKey: ["learnt", "expected", column.id, column.version, against, prints, errors_s],
     queryFn: async ({ signal }) =>
-      take(await api.POST("/api/recipes/{recipe_id}/expected", { params: { path: { recipe_id: column.id } }, body: { prints: [...prints], against }, signal })),
+      take(await api.POST("/api/recipes/{recipe_id}/expected", { params: { path: { recipe_id: column.id } }, body: { prints: [...prints], errors_s: [...errors_s], against }, signal })),
     enabled: enabled && prints.length > 0,
     staleTime: 300_000,
     gcTime: 60_000,

@@ -22,6 +22,8 @@ __all__ = ["Calibration", "CalibrationReport", "LearntFactor", "Ranged", "Teachi
 Floats = NDArray[np.float64]
 
 _OFFSET = len(FACTORS)
+_FELT_DRIFT = 0.01
+"""A drift by less than this share is not spoken of."""
 _LEARNT = 0.75
 """A factor whose interval is narrower than this share of what it was before any run has been learnt about."""
 
@@ -131,7 +133,7 @@ class Calibration:
 
     @cached_property
     def factors(self) -> list[LearntFactor]:
-        """Each factor in words, and the start offset last."""
+        """Each factor in words, then the start offset, and a drift where there is one."""
         found = []
         for number, factor in enumerate(FACTORS):
             value, low, high = self.posterior.factor(number)
@@ -161,6 +163,21 @@ class Calibration:
                 high=high,
             )
         )
+        value, low, high = self.posterior.factor(_OFFSET + 1)
+        if not low <= 0.0 <= high and abs(value) > _FELT_DRIFT:
+            way = "longer" if value > 0 else "shorter"
+            found.append(
+                LearntFactor(
+                    name="drift",
+                    words="lately",
+                    why="belts, bearings and plastics change slowly; estimates follow",
+                    says=f"all of it takes {100 * abs(value):.1f} % {way} than at this era's beginning",
+                    learnt=True,
+                    value=1 + value,
+                    low=1 + low,
+                    high=1 + high,
+                )
+            )
         return found
 
     def interval(self, estimate: Estimate) -> Interval:

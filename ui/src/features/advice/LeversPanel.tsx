@@ -116,7 +116,7 @@ function saves(lever: Lever, goal: Goal, base: Advice["base"]): boolean {
 
 function Levers({ advice, goal, column, actions, busy }: LeversProps) {
   const every = advice.together ? [...advice.levers, advice.together] : advice.levers;
-  const expected = useExpected(column, every.map((lever) => lever.by_cause), advice.base.by_cause, !busy).data;
+  const expected = useExpected(column, every.map((lever) => lever.by_cause), advice.base.by_cause, !busy, every.map((lever) => lever.bound_s * lever.pieces)).data;
   const spans = new Map(every.map((lever, place) => [lever.label, spanOf(expected?.prints[place]?.difference ?? null, lever, advice.base.pieces)]));
   const good = advice.levers.filter((lever) => saves(lever, goal, advice.base));
   const groups = [
