@@ -191,6 +191,7 @@ def infer_limits(
     corner_axis = np.log(np.array(CORNERS))
     fine = np.linspace(axis[0], axis[-1], 121)
     fine_corner = np.linspace(corner_axis[0], corner_axis[-1], 31)
+    prior = -0.5 * ((fine / _PRIOR_SD) ** 2)[:, None] - 0.5 * ((fine_corner / _PRIOR_SD) ** 2)[None, :]
     found: dict[Way, Floats] = {}
     for way in WAYS:
         surface = np.array(
@@ -200,15 +201,14 @@ def infer_limits(
             ]
         )
         smooth = RectBivariateSpline(axis, corner_axis, surface, kx=3, ky=2)(fine, fine_corner)
-        prior = -0.5 * ((fine / _PRIOR_SD) ** 2)[:, None] - 0.5 * ((fine_corner / _PRIOR_SD) ** 2)[None, :]
         found[way] = smooth + prior + np.log(_WAY_PRIOR[way])
     top = max(float(surface.max()) for surface in found.values())
     mass = {way: np.exp(surface - top) for way, surface in found.items()}
     whole = sum(float(one.sum()) for one in mass.values())
     way = max(WAYS, key=lambda one: float(mass[one].sum()))
-    # As described: whichever way, at shares of one.
+    # As described, whichever way that is; against the mean over all that is thought possible.
     plain = float(np.interp(0.0, fine, found["print"][:, len(fine_corner) // 2])) - top - np.log(_WAY_PRIOR["print"])
-    odds = float(np.log(whole / (mass[way].size)) - plain)
+    odds = float(np.log(whole / np.exp(prior).sum()) - plain)
     share = mass[way] / mass[way].sum()
     acceleration = _ends(fine, share.sum(axis=1))
     corner = _ends(fine_corner, share.sum(axis=0))
