@@ -13,7 +13,17 @@ from sqlalchemy.orm import Session
 
 from meanbead.store.tables import JournalRow, RunRow
 
-__all__ = ["TimedRow", "WeighedRow", "changes_of", "log_state", "remember_again", "tell_pages", "timed_of", "weighed"]
+__all__ = [
+    "MOST_RUNS",
+    "TimedRow",
+    "WeighedRow",
+    "changes_of",
+    "log_state",
+    "remember_again",
+    "tell_pages",
+    "timed_of",
+    "weighed",
+]
 
 
 @dataclass(frozen=True)
@@ -48,8 +58,12 @@ class WeighedRow:
     weighed_g: float
 
 
+MOST_RUNS = 500
+"""So many of a machine's last runs teach: older ones say little of it as it is now."""
+
+
 def timed_of(session: Session, machine_id: int) -> list[TimedRow]:
-    """A machine's runs, the first started first."""
+    """A machine's last runs, the first started first; at most :data:`MOST_RUNS`."""
     estimate = RunRow.snapshot["estimate"]
     asked = (
         select(
@@ -74,9 +88,10 @@ def timed_of(session: Session, machine_id: int) -> list[TimedRow]:
             RunRow.real_s > 0,
             RunRow.predicted_s > 0,
         )
-        .order_by(RunRow.started_at, RunRow.id)
+        .order_by(RunRow.started_at.desc(), RunRow.id.desc())
+        .limit(MOST_RUNS)
     )
-    return [
+    rows = [
         TimedRow(
             id=row.id,
             part_id=row.part_id,
@@ -95,10 +110,11 @@ def timed_of(session: Session, machine_id: int) -> list[TimedRow]:
         )
         for row in session.execute(asked)
     ]
+    return rows[::-1]
 
 
 def weighed(session: Session) -> list[WeighedRow]:
-    """All kept runs that were weighed and have a prediction, in the order of their making."""
+    """The workshop's last runs that were weighed and have a prediction, in the order of their making."""
     grams = RunRow.entry["weight_g"].as_float()
     asked = (
         select(RunRow.id, RunRow.machine_id, RunRow.plastic, RunRow.predicted_g, grams.label("weighed_g"))
@@ -109,12 +125,14 @@ def weighed(session: Session) -> list[WeighedRow]:
             RunRow.predicted_g > 0,
             grams > 0,
         )
-        .order_by(RunRow.started_at, RunRow.id)
+        .order_by(RunRow.started_at.desc(), RunRow.id.desc())
+        .limit(2 * MOST_RUNS)
     )
-    return [
+    rows = [
         WeighedRow(row.id, row.machine_id, row.plastic, row.predicted_g, row.weighed_g)
         for row in session.execute(asked)
     ]
+    return rows[::-1]
 
 
 def changes_of(session: Session, machine_id: int) -> Sequence[JournalRow]:
