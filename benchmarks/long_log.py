@@ -37,6 +37,7 @@ def _measured(database: Database) -> dict[str, float]:
         "its entry on a phone": f"/api/runs/{newest}/tag",
         "since the last good run": f"/api/runs/{newest}/since",
         "list of parts": "/api/parts",
+        "a machine's calibration": "/api/machines/1/calibration",
     }
     found = {}
     for name, path in asked.items():
