@@ -15,6 +15,8 @@ from meanbead.core.recipe.resolve import resolve
 __all__ = ["Sensitivity", "neighbours", "sensitivities"]
 
 _MAX_OPTIONS = 8
+_NO_STEP = ("machine", "nozzle", "material", "spool", "ranges", "angles")
+"""Kinds of rows that have neither a step nor a few options."""
 
 
 class Sensitivity(Result):
@@ -33,7 +35,7 @@ def sensitivities(engine: Engine, job: PrintJob, key: str) -> list[Sensitivity]:
     difference. Raises :class:`MeanBeadError` for an unknown setting.
     """
     choice = next((entry for entry in choices() if entry.key == key), None)
-    if choice is None or choice.kind in ("machine", "nozzle", "material", "ranges"):
+    if choice is None or choice.kind in _NO_STEP:
         raise MeanBeadError(f"{key!r:.60} is not a setting that has a step.", field="key")
     base = engine.sampled(job, SAMPLE_LAYERS)
     found = []
@@ -62,7 +64,7 @@ def neighbours(job: PrintJob, choice: Choice) -> list[Any]:
         return [not now]
     if choice.kind == "choice":
         return [option.value for option in choice.options if option.value != now][:_MAX_OPTIONS]
-    if now is None:
+    if now is None or choice.kind in _NO_STEP:
         return []
     step = _step(choice, float(now), job)
     values = [round(float(now) - step, 4), round(float(now) + step, 4)]

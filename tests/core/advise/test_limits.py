@@ -53,6 +53,16 @@ BASE: dict[str, Any] = {
     "lost_share": 0.01,
     "flow_margin": 0.2,
     "plates_per_day": 3.0,
+    "by_cause": {
+        "at_set_speed_s": 2600.0,
+        "melt_ceiling_s": 0.0,
+        "ramps_s": 400.0,
+        "corners_s": 100.0,
+        "layer_cooling_s": 0.0,
+        "travelling_s": 300.0,
+        "retracting_s": 180.0,
+        "z_and_layer_change_s": 20.0,
+    },
 }
 # limit: measure, whether more of it is too much
 PAIRS: dict[str, tuple[str, bool]] = {

@@ -70,6 +70,8 @@ _HELD_SD = 0.02
 LEAST_RUNS = 4
 _TOLD_SPAN = 1.65
 """A limit whose 90 % interval spans more than this factor is not told by the runs."""
+_SURER = 0.6
+"""By so much more than a 90 % interval reaches an interval has to leave out what is described: about one in two hundred."""
 _BETTER = 2.0
 """Logarithm of the evidence ratio from which another limit is offered: about seven to one."""
 
@@ -216,8 +218,8 @@ def infer_limits(
         axis=0
     )
     explained = described * np.exp(best)
-    pull, pulls = _pulls(runs, explained, tables.pulls)
-    return _told(runs, way, acceleration, corner, pull, odds, described, explained * np.exp(pulls))
+    pull, pulls, slower = _pulls(runs, explained, tables.pulls)
+    return _told(runs, way, acceleration, corner, pull, odds, described, explained * np.exp(pulls), slower)
 
 
 def _tables(
@@ -286,7 +288,9 @@ def _answers(engine: Engine, job: PrintJob) -> dict[str, Floats]:
 def _held() -> tuple[Floats, Floats]:
     """Means and widths of factors and offset where the limits are to explain ramps and travel."""
     held = ("ramps_and_corners", "travelling")
-    means = np.array([*(1.0 if factor.name in held else factor.mean for factor in FACTORS), OFFSET_MEAN_S])
+    # Pulls are to be judged as they are described, without leaning either way.
+    even = (*held, "retracting")
+    means = np.array([*(1.0 if factor.name in even else factor.mean for factor in FACTORS), OFFSET_MEAN_S])
     widths = np.array([*(_HELD_SD if factor.name in held else factor.sd for factor in FACTORS), OFFSET_SD_S])
     return means, widths
 
@@ -316,15 +320,15 @@ def _ends(axis: Floats, mass: Floats) -> tuple[float, float, float]:
     return middle, low, high
 
 
-def _pulls(runs: Sequence[LimitRun], seconds: Floats, table: Floats) -> tuple[tuple[float, float, float], Floats]:
-    """Logarithm of the share of the pull speed that explains the factor on pulls, with its ends; and what it makes of the
-    seconds. Pulls depend on nothing else, so their factor is turned into a speed once the rest is settled."""
+def _pulls(runs: Sequence[LimitRun], seconds: Floats, table: Floats) -> tuple[tuple[float, float, float], Floats, bool]:
+    """Logarithm of the share of the pull speed that explains the factor on pulls, with its ends; what it makes of the
+    seconds; and whether it is told. Pulls depend on nothing else, so their factor is turned into a speed once the rest is settled."""
     place = next(k for k, factor in enumerate(FACTORS) if factor.name == "retracting")
     means, widths = _held()
     posterior = fit_times(_timed(runs, seconds), means=means, widths=widths)[0]
     pulled = seconds[:, place]
     if pulled.sum() <= 0:
-        return (0.0, -1.0, 1.0), np.zeros_like(seconds)
+        return (0.0, -1.0, 1.0), np.zeros_like(seconds), False
     weight = pulled / pulled.sum()
     curve = np.log(np.array([float(weight @ np.exp(row[:, place])) for row in table]))  # falls with the share
     shares = np.log(np.array(PULLS))
@@ -338,9 +342,11 @@ def _pulls(runs: Sequence[LimitRun], seconds: Floats, table: Floats) -> tuple[tu
 
     value, low, high = posterior.factor(place)
     found = (share_for(value), share_for(high), share_for(low))
-    told = high / max(low, 1e-3) < _TOLD_SPAN and not low <= 1.0 <= high
+    # No evidence ratio stands behind pulls, so more than a 90 % interval has to speak for another speed.
+    sure = low * (low / max(value, 1e-3)) ** _SURER > 1.0
+    told = high / max(low, 1e-3) < _TOLD_SPAN and sure
     change = _at(shares, table, max(min(found[0], 0.0), float(shares[0]))) if told else np.zeros_like(seconds)
-    return found, change
+    return found, change, told
 
 
 def _told(
@@ -352,6 +358,7 @@ def _told(
     odds: float,
     described: Floats,
     explained: Floats,
+    slower_pulls: bool,
 ) -> InferredLimits:
     job = runs[-1].job
     printer, law = job.printer, job.printer.corner
@@ -361,7 +368,7 @@ def _told(
     limits = [
         _limit("acceleration", "mm/s²", printer.acceleration_mm_s2.print, acceleration),
         _limit("corner", "mm/s" if jerk else "mm", corner_value, corner),
-        _limit("pull_speed", "mm/s", pull_mm_s, pull),
+        _limit("pull_speed", "mm/s", pull_mm_s, pull).model_copy(update={"told": slower_pulls}),
     ]
     by_name = {limit.name: limit for limit in limits}
     change: dict[str, float] = {}
