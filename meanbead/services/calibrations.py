@@ -15,10 +15,11 @@ from sqlalchemy.orm import Session
 
 from meanbead import store
 from meanbead.core.estimate.factors import by_factor
+from meanbead.core.estimate.interval import whole_ends
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.learn.calibration import Calibration, GramPosterior, TimeDifference, TimedRun, WeighedRun, fit_grams
 from meanbead.core.learn.calibration.limits import limits_of
-from meanbead.core.model import Estimate, Material, Printer
+from meanbead.core.model import Causes, Estimate, Material, Printer
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.store.estimates import Figures
 from meanbead.store.tables import JournalRow, Machine, RecipeRow
@@ -174,7 +175,10 @@ def expected_of_lists(session: Session, found: Sequence[tuple[RecipeRow, Figures
             if calibration.told and figures.by_cause:
                 made[place] = Expected(float(row[0]), float(row[1]), float(row[2]), calibration.posterior.runs)
             else:
-                made[place] = Expected(figures.print_time_s, figures.low_s, figures.high_s, 0)
+                ends = figures.low_s, figures.high_s
+                if figures.by_cause:
+                    ends = whole_ends(figures.print_time_s, *ends, Causes.model_validate(figures.by_cause))
+                made[place] = Expected(figures.print_time_s, *ends, 0)
     return [one for one in made if one is not None]
 
 

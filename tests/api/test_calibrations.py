@@ -54,6 +54,9 @@ class Intervals(Learning):
         before = self.estimate()
         self.assertEqual((before["interval"]["source"], before["interval"]["runs"]), ("typical", 0))
         self.assertIn("no run of this machine", before["interval"]["basis"])
+        listed = self.call("GET", "/api/parts")["parts"][0]["headline"]
+        for end in ("low_s", "high_s"):
+            self.assertAlmostEqual(listed[end], before["interval"][end], places=6)
         for number in range(6):
             self.log(600 - 60 * number)
         after = self.estimate()

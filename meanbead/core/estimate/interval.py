@@ -10,7 +10,7 @@ from meanbead.core.estimate.factors import FACTORS, OFFSET_SD_S, by_factor
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.model import Causes, Estimate, Interval
 
-__all__ = ["Z_90", "cause_seconds", "typical_share", "whole_interval"]
+__all__ = ["Z_90", "cause_seconds", "typical_share", "whole_ends", "whole_interval"]
 
 Z_90 = 1.645
 """Standard errors from the middle to either end of a 90 % interval."""
@@ -34,6 +34,17 @@ def typical_share(causes: Causes) -> float:
     return math.hypot(*parts, OFFSET_SD_S / total)
 
 
+def whole_ends(
+    print_time_s: float, low_s: float, high_s: float, causes: Causes, sampling_error: float = 0.0
+) -> tuple[float, float]:
+    """The ends of a whole interval, s, from those that unknown limits of the machine make of a print time."""
+    time_s = max(print_time_s, 1e-9)
+    others = math.hypot(Z_90 * typical_share(causes), sampling_error)
+    low = math.hypot(min(low_s / time_s - 1, 0.0), others)
+    high = math.hypot(max(high_s / time_s - 1, 0.0), others)
+    return time_s * max(0.0, 1 - low), time_s * (1 + high)
+
+
 def whole_interval(estimate: Estimate, why: str = "no run of this machine is logged yet") -> Interval:
     """The interval of an estimate that no logged run stands behind, with 90 %; ``why`` says the reason.
 
@@ -44,15 +55,14 @@ def whole_interval(estimate: Estimate, why: str = "no run of this machine is log
     held = estimate.interval
     if held.expected_s is not None or held.source == "measured":
         return held
-    time_s = max(estimate.print_time_s, 1e-9)
-    others = math.hypot(Z_90 * typical_share(estimate.by_cause), estimate.sampling_error)
-    low = math.hypot(min(held.low_s / time_s - 1, 0.0), others)
-    high = math.hypot(max(held.high_s / time_s - 1, 0.0), others)
+    low_s, high_s = whole_ends(
+        estimate.print_time_s, held.low_s, held.high_s, estimate.by_cause, estimate.sampling_error
+    )
     sampled = ", and it is a sample of layers" if estimate.sampling_error > 0 else ""
     return held.model_copy(
         update={
-            "low_s": time_s * max(0.0, 1 - low),
-            "high_s": time_s * (1 + high),
+            "low_s": low_s,
+            "high_s": high_s,
             "expected_s": estimate.print_time_s,
             "basis": f"{held.basis}, other constants as typical{sampled}; {why}",
         }

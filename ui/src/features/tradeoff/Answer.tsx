@@ -61,7 +61,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   const here = (number: number) => {
     const print = expected?.prints[asked.indexOf(number)];
     const pieces = found.dots[number]?.measures.pieces ?? 1;
-    return print && pieces === 1 ? `${formatDuration(print.low_s)} to ${formatDuration(print.high_s)}` : "";
+    return print && expected.runs > 0 && pieces === 1 ? `${formatDuration(print.low_s)} to ${formatDuration(print.high_s)}` : "";
   };
   const say = (number: number) => {
     const dot = found.dots[number];
@@ -109,7 +109,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   return (
     <div>
       <h2 className="sr-only">The answer</h2>
-      <Sentence expect={(number) => (here(number) === "" ? "" : ` Expect ${here(number)} here, ${expected && expected.runs > 0 ? expected.basis : "typical"}.`)} found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
+      <Sentence expect={(number) => (here(number) === "" ? "" : ` Expect ${here(number)} here, ${expected?.basis ?? ""}.`)} found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
       <Cloud
         dots={found.dots}
         shown={shown}
