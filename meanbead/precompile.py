@@ -11,10 +11,12 @@ from meanbead.core.gcode import replay
 from meanbead.core.gcode.drawn import drawn_file
 from meanbead.core.learn.flow import fit_flow_test
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.day import Day
 from meanbead.core.model.flow_test import FlowPoint, FlowTest
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
+from meanbead.core.schedule.day import plan_day
 from meanbead.demo.parts import as_stl, bin_tag
 
 
@@ -33,6 +35,8 @@ def main() -> None:
     drawn_file(io.BytesIO(lines), Printer(), Nozzle(), Material())
     strands = [FlowPoint(flow_mm3_s=flow, temp_c=210, length_mm=300, mass_g=0.9) for flow in (5.0, 8.0, 11.0)]
     fit_flow_test(FlowTest(points=tuple(strands)))
+    jobs = [{"id": name, "time_s": 3600} for name in "ab"]
+    plan_day(Day.model_validate({"machines": [{"id": "m"}], "jobs": jobs}), 0.5)
 
 
 if __name__ == "__main__":

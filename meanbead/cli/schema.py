@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from meanbead.cli.inputs import Commands
 from meanbead.core.model import Estimate, LayerLedger, Material, Nozzle, PartFacts, Printer, Recipe
+from meanbead.core.model.day import Day, DayPlan
 
 __all__ = ["add"]
 
@@ -20,6 +21,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "estimate": Estimate,
     "layers": LayerLedger,
     "facts": PartFacts,
+    "day": Day,
+    "plan": DayPlan,
 }
 
 
@@ -31,4 +34,4 @@ def add(commands: Commands) -> None:
 
 
 def _schema(arguments: argparse.Namespace) -> None:
-    print(json.dumps(SCHEMAS[arguments.model].model_json_schema(), indent=2))
+    print(json.dumps(SCHEMAS[arguments.model].model_json_schema(by_alias=True), indent=2))
