@@ -62,7 +62,8 @@ def made_up(seed: int, *, machines: int = 3, jobs: int = 8, hours: float = 72, e
         if extras:
             job["enclosed"] = r.random() < 0.1
             if r.random() < 0.2:
-                job["choices"] = [{"name": "lean", "time_s": 1.5 * took, "grams": 5, "nozzle_mm": 0.4}]
+                own = {name: job[name] for name in ("time_s", "low_s", "high_s", "grams", "nozzle_mm")}
+                job["choices"] = [own, {"name": "lean", "time_s": 1.5 * took, "grams": 5, "nozzle_mm": 0.4}]
         found["jobs"].append(job)
     if extras:
         for machine in found["machines"]:

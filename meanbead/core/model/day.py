@@ -132,7 +132,7 @@ class DayJob(DayChoice):
     """A plate that is to be printed ``copies`` times. Higher ``priority`` goes first. ``machines`` may print it (None or empty:
     all); ``material`` None takes whatever is on the machine; ``size_mm`` may lie either way on the bed.
 
-    ``choices``, where given, are the ways to print it among which the plan may pick; its own figures are the first of them.
+    ``choices``, where given, are the ways to print it among which the plan may pick, in place of its own figures.
     ``pieces`` is how many parts lie on a plate, ``fails_per_h`` how often such prints fail an hour.
     """
 
@@ -155,8 +155,8 @@ class DayJob(DayChoice):
 
     @property
     def ways(self) -> tuple[DayChoice, ...]:
-        """All ways to print it, its own figures first."""
-        return (self, *self.choices)
+        """All ways to print it."""
+        return self.choices or (self,)
 
 
 class Pin(Model):
