@@ -44,6 +44,14 @@ HEAVY = frozenset(
         "faults.price_cause",
         "faults.try_cause",
         "calibrations.add_test_prints",
+        "day.start_planned",
+        "plates.add_plate",
+        "plates.edit_plate",
+        "plates.arrange_plate",
+        "plates.get_plate",
+        "plates.check_plate",
+        "plates.start_plate",
+        "queue.add_to_queue",
     ]
 )
 """Endpoints whose work is the engine's, or reads and measures whole meshes."""

@@ -16,10 +16,29 @@ from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.learn.calibration.design import TwoPrints
 from meanbead.core.learn.calibration.limits import InferredLimits
 from meanbead.core.learn.flow.asked_back import Fittings
+from meanbead.core.model.base import Result
+from meanbead.core.model.day import PlanScore
 from meanbead.core.part.orientations import OrientationEstimates
+from meanbead.core.plates.estimate import Filled, PlateEstimate
+from meanbead.core.schedule.day.worth import Worth
 from meanbead.store.tables import (
     JobRow,
 )
+
+
+class DayMade(Result):
+    """How far a plan is: where it stands, what it comes to, how many times it was bettered."""
+
+    plan_id: int
+    score: PlanScore
+    bound_says: str
+    better: int
+
+
+class WorthOut(Result):
+    """What changes of the workshop would bring."""
+
+    changes: list[Worth]
 
 
 class JobOut(Schema):
@@ -41,6 +60,10 @@ class JobOut(Schema):
     limits: InferredLimits | None = None
     test_prints: TwoPrints | None = None
     machines: MachinesCompared | None = None
+    day: DayMade | None = None
+    worth: WorthOut | None = None
+    plate: PlateEstimate | None = None
+    fill: Filled | None = None
 
 
 def job_out(row: JobRow) -> JobOut:
@@ -67,6 +90,10 @@ _RESULTS: dict[str, type[BaseModel]] = {
     "limits": InferredLimits,
     "test_prints": TwoPrints,
     "machines": MachinesCompared,
+    "day": DayMade,
+    "worth": WorthOut,
+    "plate": PlateEstimate,
+    "fill": Filled,
 }
 
 

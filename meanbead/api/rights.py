@@ -65,6 +65,9 @@ _TABLE: dict[Right, str] = {
         calibrations.list_calibrations calibrations.get_calibration
         experiments.list_experiments experiments.list_ready_made experiments.get_experiment experiments.next_pair
         experiments.experiment_csv
+        plates.list_plates plates.get_plate
+        queue.list_queue
+        day.get_day day.list_reasons day.list_spools_ahead day.calendar day.list_hours
         jobs.get_job
         changes.listen
     """,
@@ -75,6 +78,7 @@ _TABLE: dict[Right, str] = {
         faults.price_cause
         calibrations.expected calibrations.list_differences calibrations.start_again calibrations.start_limits
         calibrations.start_test_prints calibrations.compare_two
+        plates.check_plate plates.start_plate plates.start_fill day.start_worth
         jobs.cancel_job
     """,
     Right.OWN: """
@@ -88,6 +92,7 @@ _TABLE: dict[Right, str] = {
         journal.add_entry
         experiments.add_comparison experiments.delete_comparison experiments.add_measurement
         experiments.delete_measurement experiments.restore_measurement
+        day.start_plan day.start_planned day.delay day.take_off
     """,
     Right.CHANGE: """
         parts.add_part parts.edit_part parts.split_part parts.estimate_orientations parts.delete_part parts.restore_part
@@ -114,6 +119,10 @@ _TABLE: dict[Right, str] = {
         calibrations.apply_limits calibrations.add_test_prints
         experiments.add_experiment experiments.edit_experiment experiments.delete_experiment
         experiments.restore_experiment
+        plates.add_plate plates.edit_plate plates.arrange_plate plates.delete_plate plates.restore_plate
+        queue.add_to_queue queue.edit_queued queue.delete_queued queue.restore_queued queue.queue_again queue.queue_from_csv
+        day.pin day.release day.edit_day_rules
+        day.add_hours day.delete_hours day.restore_hours day.take_calendar
         journal.edit_entry journal.delete_entry journal.restore_entry
     """,
     Right.LOOK_AFTER: "people.list_people people.audit backups.list_backups",

@@ -6,6 +6,7 @@ from functools import singledispatch
 
 from pydantic import BaseModel
 
+from meanbead.api.day_schemas import hours_out
 from meanbead.api.experiments_schemas import comparison_out, head_out, measurement_out
 from meanbead.api.flow_schemas import flow_test_head, point_out
 from meanbead.api.house_recipes_schemas import house_out
@@ -13,7 +14,9 @@ from meanbead.api.house_rules_schemas import house_rules_out
 from meanbead.api.journal_schemas import entry_out
 from meanbead.api.machines_schemas import machine_out
 from meanbead.api.parts_schemas import part_out
+from meanbead.api.plates_schemas import plate_head
 from meanbead.api.purposes_schemas import purpose_out
+from meanbead.api.queue_schemas import queued_head
 from meanbead.api.recipes_schemas import recipe_out
 from meanbead.api.runs_schemas import photo_out, run_head
 from meanbead.api.shelf_schemas import material_out, nozzle_out
@@ -24,6 +27,7 @@ from meanbead.store.tables import (
     ExperimentRow,
     FlowPointRow,
     FlowTestRow,
+    HoursException,
     House,
     HouseRecipe,
     JournalRow,
@@ -32,7 +36,9 @@ from meanbead.store.tables import (
     MeasurementRow,
     NozzleRow,
     Part,
+    PlateRow,
     Purpose,
+    QueueItem,
     RecipeRow,
     RunPhoto,
     RunRow,
@@ -66,3 +72,6 @@ stored_out.register(JournalRow, entry_out)
 stored_out.register(ExperimentRow, head_out)
 stored_out.register(ComparisonRow, comparison_out)
 stored_out.register(MeasurementRow, measurement_out)
+stored_out.register(HoursException, hours_out)
+stored_out.register(PlateRow, plate_head)
+stored_out.register(QueueItem, queued_head)

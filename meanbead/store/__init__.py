@@ -3,6 +3,7 @@
 from meanbead.store import (
     around,
     audit,
+    day,
     estimates,
     experiments,
     flow_tests,
@@ -27,6 +28,7 @@ from meanbead.store import (
 __all__ = [
     "around",
     "audit",
+    "day",
     "estimates",
     "experiments",
     "flow_tests",

@@ -73,7 +73,7 @@ class ShelfRow(VersionedRow):
 class Machine(ShelfRow, Base):
     """A machine; ``printer`` is a core Printer. It holds a nozzle, fitted on a day and run for so many hours since, and a
     spool. ``console`` says where its console listens, how fast, and which command reports its settings; ``panel`` what the
-    time on its panel counts (``printing`` or ``with_heating``), empty until somebody was asked."""
+    time on its panel counts (``printing`` or ``with_heating``), empty until somebody was asked; ``head`` is a core HeadBox."""
 
     __tablename__ = "machines"
     printer: Mapped[dict[str, Any]] = mapped_column(JSONB)
@@ -83,6 +83,7 @@ class Machine(ShelfRow, Base):
     hours_run: Mapped[float] = mapped_column(default=0.0)
     console: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     panel: Mapped[str] = mapped_column(String(12), default="")
+    head: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
 
 
 class NozzleRow(ShelfRow, Base):
@@ -168,12 +169,13 @@ class SpoolRow(ShelfRow, Base):
 
 class House(VersionedRow, Base):
     """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool. At
-    ``scale_address`` the workshop's scale gives its readings."""
+    ``scale_address`` the workshop's scale gives its readings. ``day`` is a core DayRules."""
 
     __tablename__ = "house"
     rules: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     shop: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     scale_address: Mapped[str] = mapped_column(String(200), default="")
+    day: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
 
 
 class GcodeFile(Base):
@@ -302,7 +304,8 @@ class RunRow(VersionedRow, Base):
     ``snapshot`` is a core Snapshot, written once; ``entry`` a core RunEntry, what came of it. The columns between are made
     of these two, to be searched. ``booked`` is what was taken off the spool and put on nozzle and machine; ``follows_id``
     the run that it was to do better than, ``tries_cause`` by curing what, and ``proof`` what it showed of that. ``again`` is
-    its ledger as it would be computed with the machine's limits of a later description, and of which.
+    its ledger as it would be computed with the machine's limits of a later description, and of which. It is the queue's
+    ``queue_id``, its plate ``queue_plate``; ``delay_s`` is by how much longer it takes, as somebody said.
     """
 
     __tablename__ = "runs"
@@ -341,6 +344,69 @@ class RunRow(VersionedRow, Base):
     booked: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     proof: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     again: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    queue_id: Mapped[int | None] = mapped_column(ForeignKey("queue_items.id"), index=True)
+    queue_plate: Mapped[int | None] = mapped_column()
+    delay_s: Mapped[float] = mapped_column(default=0.0)
+
+
+class PlateRow(VersionedRow, Base):
+    """Several parts on one plate, by one recipe: ``recipe_id`` is the column whose machine, nozzle, plastic and choices it takes.
+    ``items`` are core PlateItems. ``gap_mm`` None is the recipe's. ``part_id`` is the plate as a part of its own, once it was
+    put together."""
+
+    __tablename__ = "plates"
+    recipe_id: Mapped[int] = mapped_column(ForeignKey("recipes.id"))
+    machine_id: Mapped[int] = mapped_column(ForeignKey("machines.id"))
+    order: Mapped[str] = mapped_column(String(12), default="by_layer")
+    gap_mm: Mapped[float | None] = mapped_column()
+    items: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    part_id: Mapped[int | None] = mapped_column(ForeignKey("parts.id"))
+    note: Mapped[str] = mapped_column(String(1000), default="")
+
+
+class QueueItem(VersionedRow, Base):
+    """Something that is to be printed: a column ``quantity`` times, ``per_plate`` of it at once; or a plate, ``quantity`` times.
+    With ``may_pick`` the plan may take any column of the part that holds its purpose's limits. ``machine_ids`` may print it
+    (empty: all), with ``material_id``'s plastic where that is another than the column's. ``pins`` are core QueuePins by plate's
+    number; ``again_of_id`` the run that it repeats."""
+
+    __tablename__ = "queue_items"
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    recipe_id: Mapped[int] = mapped_column(ForeignKey("recipes.id"))
+    plate_id: Mapped[int | None] = mapped_column(ForeignKey("plates.id"))
+    quantity: Mapped[int] = mapped_column(default=1)
+    per_plate: Mapped[int] = mapped_column(default=1)
+    due_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    priority: Mapped[int] = mapped_column(default=0)
+    may_pick: Mapped[bool] = mapped_column(default=False)
+    machine_ids: Mapped[list[int]] = mapped_column(JSONB, default=list)
+    material_id: Mapped[int | None] = mapped_column(ForeignKey("materials.id"))
+    pins: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    again_of_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id", use_alter=True))
+    note: Mapped[str] = mapped_column(String(1000), default="")
+
+
+class HoursException(VersionedRow, Base):
+    """Hours that are not as every week: somebody is away from ``from_at`` to ``to_at``, or there. ``source`` is the calendar that it
+    came from, and its entry's number there; empty where somebody typed it."""
+
+    __tablename__ = "hours_exceptions"
+    from_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    to_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    there: Mapped[bool] = mapped_column(default=False)
+    source: Mapped[str] = mapped_column(String(300), default="", index=True)
+
+
+class DayPlanRow(VersionedRow, Base):
+    """A plan as it was made: ``inputs`` identifies what of, ``plan`` is a core DayPlan, ``moved`` what it has elsewhere than the one
+    before it, ``notes`` what could not be kept. Old ones are taken out."""
+
+    __tablename__ = "day_plans"
+    inputs: Mapped[str] = mapped_column(String(64))
+    plan: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    moved: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    notes: Mapped[list[str]] = mapped_column(JSONB, default=list)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class ExperimentRow(VersionedRow, Base):

@@ -7,8 +7,9 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from meanbead.core.model.base import Model, NonNegative
+from meanbead.core.model.day import GOALS, Goal
 
-__all__ = ["Attendance", "Shop"]
+__all__ = ["Attendance", "DayRules", "Shop", "Tariff"]
 
 Hour = Annotated[float, Field(ge=0, le=24)]
 
@@ -28,6 +29,40 @@ class Attendance(Model):
     def _forward(self) -> Attendance:
         if self.to_h <= self.from_h:
             raise ValueError("to_h has to be later than from_h")
+        return self
+
+
+class Tariff(Model):
+    """From ``from_h`` to ``to_h`` o'clock a kilowatt-hour costs ``price``."""
+
+    from_h: Hour
+    to_h: Hour
+    price: NonNegative
+
+    @model_validator(mode="after")
+    def _forward(self) -> Tariff:
+        if self.to_h <= self.from_h:
+            raise ValueError("to_h has to be later than from_h")
+        return self
+
+
+class DayRules(Model):
+    """How the house plans its days: what matters more, minutes for a change of nozzle and of spool (taking a plate off is
+    ``Attendance.turnaround_min``), how many spools its dryer takes, what a fresh spool holds, how many days ahead, and hours with
+    a price of their own."""
+
+    order: Annotated[tuple[Goal, ...], Field(max_length=5)] = GOALS
+    nozzle_min: Annotated[float, Field(ge=0, le=1440)] = 15
+    spool_min: Annotated[float, Field(ge=0, le=1440)] = 5
+    dryer_spools: Annotated[int, Field(ge=1, le=50)] = 1
+    spool_full_g: Annotated[float, Field(gt=0, le=50_000)] = 1000
+    days: Annotated[int, Field(ge=1, le=14)] = 7
+    tariffs: Annotated[tuple[Tariff, ...], Field(max_length=12)] = ()
+
+    @model_validator(mode="after")
+    def _once(self) -> DayRules:
+        if len(set(self.order)) != len(self.order):
+            raise ValueError("order: a goal is there twice")
         return self
 
 

@@ -183,17 +183,15 @@ class BestTest(unittest.TestCase):
         careful = plan_day(Day.model_validate(day | {"order": ["due", "swaps", "pieces", "nights", "energy"]}), 1).score
         self.assertLess(careful.swap_min, usual.swap_min)
 
-    def test_the_lean_recipe_runs_at_night(self) -> None:
-        """Two ways: fast with dear plastic's nozzle change, slow without; the slow one's end at night costs nobody anything."""
-        span = [{"from": _at(0.5), "to": _at(2)}, {"from": _at(24.5), "to": _at(34)}]
-        night = {
-            "id": "n",
-            "time_s": 6 * HOUR,
-            "nozzle_mm": 0.6,
-            "choices": [{"time_s": 5.9 * HOUR + 720, "nozzle_mm": 0.4}],
-        }
-        found = plan_day(simple([night], attended=span, swap_min={"plate": 10, "nozzle": 15, "spool": 5}), 1)
-        self.assertEqual(found.runs[0].choice, 1)
+    def test_of_two_recipes_the_plan_takes_what_fits_the_hours(self) -> None:
+        """By day the fast one that needs another nozzle; where the change would miss the evening's end, the other."""
+        ways = [{"time_s": 6 * HOUR, "nozzle_mm": 0.6}, {"time_s": 8 * HOUR, "nozzle_mm": 0.4}]
+        night = {"id": "n", "time_s": 6 * HOUR, "choices": ways}
+        swaps = {"plate": 10, "nozzle": 15, "spool": 5}
+        by_day = plan_day(simple([night], swap_min=swaps), 1)
+        self.assertEqual(by_day.runs[0].choice, 0)
+        evening = [{"from": _at(0.5), "to": _at(0.7)}, {"from": _at(24.5), "to": _at(34)}]
+        self.assertEqual(plan_day(simple([night], attended=evening, swap_min=swaps), 1).runs[0].choice, 1)
 
     def test_energy_costs_what_its_hours_cost(self) -> None:
         energy = [{"from": _at(0), "to": _at(2), "price": 0.5}]

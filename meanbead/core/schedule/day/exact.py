@@ -18,7 +18,7 @@ import numpy as np
 from ortools.sat.python import cp_model
 
 from meanbead.core.schedule.day.problem import Problem
-from meanbead.core.schedule.day.search import Arrays, Sequences, lay_out
+from meanbead.core.schedule.day.search import MOVED_MACHINE, Arrays, Sequences, lay_out
 
 __all__ = ["Found", "rearrange"]
 
@@ -185,7 +185,7 @@ class _Model:
         if p.was_machine[run] >= 0:
             for (one, machine), on in self.on.items():
                 if one == run and machine != p.was_machine[run]:
-                    self.cost.append(_parts(60.0) * on)
+                    self.cost.append(_parts(MOVED_MACHINE) * on)
 
     def _one_machine(self, machine: int) -> None:
         p, model = self.problem, self.model

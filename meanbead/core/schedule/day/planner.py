@@ -17,7 +17,7 @@ from meanbead.core.schedule.day.problem import Problem, fits, make_problem
 from meanbead.core.schedule.day.report import reported
 from meanbead.core.schedule.day.search import Arrays, Sequences, anneal, arrays_of, by_rule, lay_out
 
-__all__ = ["SECONDS", "Solved", "first_come", "longest_first", "plan_day", "plans", "solve"]
+__all__ = ["SECONDS", "Solved", "check_pins", "first_come", "longest_first", "plan_day", "plans", "solve", "told"]
 
 SECONDS = 10.0
 """How long a plan is bettered, unless it is proven best before."""
@@ -85,13 +85,19 @@ def solve(day: Day, seconds: float = SECONDS) -> Solved:
     return last
 
 
+def check_pins(day: Day) -> None:
+    """Raises :class:`MeanBeadError` where a pinned run cannot stand where it is pinned."""
+    problem = make_problem(day)
+    _pins_hold(problem, arrays_of(problem))
+
+
 def plans(day: Day, seconds: float = SECONDS, stop: Callable[[], bool] | None = None) -> Iterator[Solved]:
     """Plans for a day, each better than the one before; the first at once. The last may be the same as the one before it, with a
     better bound."""
     began = time.monotonic()
     problem = make_problem(day)
     arrays = arrays_of(problem)
-    _check_pins(problem, arrays)
+    _pins_hold(problem, arrays)
     least = bound_of(problem, arrays)
     orders = _orders(problem)
     usual = _by(problem, arrays, orders[0], least)
@@ -288,7 +294,7 @@ def _bank(solved: Solved) -> list[int]:
     return [int(run) for run in np.flatnonzero(~there)]
 
 
-def _check_pins(problem: Problem, arrays: Arrays) -> None:
+def _pins_hold(problem: Problem, arrays: Arrays) -> None:
     """Raises :class:`MeanBeadError` where a pinned run cannot stand where it is pinned."""
     day = problem.day
     by_id = {machine.id: machine for machine in day.machines}

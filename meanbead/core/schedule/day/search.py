@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 
 from meanbead.core.schedule.day.problem import Problem
 
-__all__ = ["Arrays", "Sequences", "anneal", "arrays_of", "by_rule", "lay_out", "run_cost"]
+__all__ = ["MOVED_MACHINE", "Arrays", "Sequences", "anneal", "arrays_of", "by_rule", "lay_out", "run_cost"]
 
-_MOVED_MACHINE, _MOVED_TIME, _MOVED_S = 60.0, 10.0, 1800.0
+MOVED_MACHINE, _MOVED_TIME, _MOVED_S = 300.0, 60.0, 1800.0
 """What it weighs, in minutes of one run's end, that a run leaves the machine, or by over half an hour the time, of the plan
 before."""
 
@@ -128,7 +128,7 @@ def run_cost(a, run, way, machine, start, swap_s):  # type: ignore[no-untyped-de
             cost += a.weights[6] * a.prices[p, 2] * a.power[machine] / 1000 * inside / 3600
     if a.was_machine[run] >= 0:
         if a.was_machine[run] != machine:
-            cost += _MOVED_MACHINE
+            cost += MOVED_MACHINE
         elif abs(start - a.was_start[run]) > _MOVED_S:
             cost += _MOVED_TIME
     return cost, late
@@ -272,18 +272,18 @@ def anneal(a, seq, way, length, rounds, hot, cold, rng, most_late, least_placed)
     for step in range(rounds):
         heat = hot * (cold / hot) ** (step / rounds)
         kind = rng.random()
-        one = rng.integers(m)
-        two = rng.integers(m)
+        one = rng.integers(0, m)
+        two = rng.integers(0, m)
         n1, n2 = length[one], length[two]
         bank_at, bank_gain = -1, 0.0
         gives = -1
         if kind < 0.40:  # move a run, or give one without a place one
             if banked > 0 and rng.random() < 0.5:
-                bank_at = rng.integers(banked)
+                bank_at = rng.integers(0, banked)
                 run = bank[bank_at]
                 bank_gain = _without(a, run)
-                how = rng.integers(a.ways[run])
-                at = rng.integers(n2 + 1)
+                how = rng.integers(0, a.ways[run])
+                at = rng.integers(0, n2 + 1)
                 for k in range(n2):
                     shift = 1 if k >= at else 0
                     two_seq[k + shift], two_way[k + shift] = seq[two, k], way[two, k]
@@ -293,10 +293,10 @@ def anneal(a, seq, way, length, rounds, hot, cold, rng, most_late, least_placed)
             else:
                 if n1 == 0:
                     continue
-                at = rng.integers(n1)
+                at = rng.integers(0, n1)
                 run, how = seq[one, at], way[one, at]
                 if a.ways[run] > 1 and rng.random() < 0.3:
-                    how = rng.integers(a.ways[run])
+                    how = rng.integers(0, a.ways[run])
                 k1 = 0
                 for k in range(n1):
                     if k != at:
@@ -304,13 +304,13 @@ def anneal(a, seq, way, length, rounds, hot, cold, rng, most_late, least_placed)
                         k1 += 1
                 n1 = k1
                 if one == two:
-                    to = rng.integers(n1 + 1)
+                    to = rng.integers(0, n1 + 1)
                     for k in range(n1):
                         shift = 1 if k >= to else 0
                         two_seq[k + shift], two_way[k + shift] = one_seq[k], one_way[k]
                     n2 = n1 + 1
                 else:
-                    to = rng.integers(n2 + 1)
+                    to = rng.integers(0, n2 + 1)
                     for k in range(n2):
                         shift = 1 if k >= to else 0
                         two_seq[k + shift], two_way[k + shift] = seq[two, k], way[two, k]
@@ -319,7 +319,7 @@ def anneal(a, seq, way, length, rounds, hot, cold, rng, most_late, least_placed)
         elif kind < 0.70:  # exchange two runs
             if n1 == 0 or n2 == 0:
                 continue
-            at, to = rng.integers(n1), rng.integers(n2)
+            at, to = rng.integers(0, n1), rng.integers(0, n2)
             for k in range(n1):
                 one_seq[k], one_way[k] = seq[one, k], way[one, k]
             if one == two:
@@ -337,7 +337,7 @@ def anneal(a, seq, way, length, rounds, hot, cold, rng, most_late, least_placed)
         elif kind < 0.82:  # exchange the ends of two machines' sequences
             if one == two:
                 continue
-            at, to = rng.integers(n1 + 1), rng.integers(n2 + 1)
+            at, to = rng.integers(0, n1 + 1), rng.integers(0, n2 + 1)
             k1 = 0
             for k in range(at):
                 one_seq[k1], one_way[k1] = seq[one, k], way[one, k]
@@ -356,26 +356,26 @@ def anneal(a, seq, way, length, rounds, hot, cold, rng, most_late, least_placed)
         elif kind < 0.90:  # print it another way
             if n2 == 0:
                 continue
-            at = rng.integers(n2)
+            at = rng.integers(0, n2)
             if a.ways[seq[two, at]] < 2:
                 continue
             for k in range(n2):
                 two_seq[k], two_way[k] = seq[two, k], way[two, k]
-            two_way[at] = rng.integers(a.ways[seq[two, at]])
+            two_way[at] = rng.integers(0, a.ways[seq[two, at]])
             one = two
         else:  # one without a place takes another's
             if banked == 0 or n2 == 0:
                 continue
-            at = rng.integers(n2)
+            at = rng.integers(0, n2)
             gives = seq[two, at]
             if a.pin_machine[gives] >= 0:
                 continue
-            bank_at = rng.integers(banked)
+            bank_at = rng.integers(0, banked)
             run = bank[bank_at]
             bank_gain = _without(a, run) - _without(a, gives)
             for k in range(n2):
                 two_seq[k], two_way[k] = seq[two, k], way[two, k]
-            two_seq[at], two_way[at] = run, rng.integers(a.ways[run])
+            two_seq[at], two_way[at] = run, rng.integers(0, a.ways[run])
             one = two
         if n2 > cap or n1 > cap:
             continue
