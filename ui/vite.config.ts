@@ -5,7 +5,7 @@ import { VitePWA } from "vite-plugin-pwa";
 
 /** What phones read at the machine: nothing else of the API is kept. */
 const SEEN =
-  /\/api\/(me|parts|parts\/\d+|parts\/\d+\/(picture|recipes|insight)|shelf|house-rules|endings|recipes\/\d+\/(findings|layers|first-layer|strokes(\/\d+\/\d+)?)|flow-tests(\/\d+)?|flow-points\/\d+\/photo|runs|runs\/\d+(\/(tag|since|causes|chain))?|run-photos\/\d+(\/thumbnail)?|faults|journal|fault-rates|calibrations|machines\/\d+\/calibration|experiments(\/\d+)?)(\?.*)?$/;
+  /\/api\/(me|parts|parts\/\d+|parts\/\d+\/(picture|recipes|insight)|shelf|house-rules|endings|recipes\/\d+\/(findings|layers|first-layer|strokes(\/\d+\/\d+)?)|flow-tests(\/\d+)?|flow-points\/\d+\/photo|runs|runs\/\d+(\/(tag|since|causes|chain))?|run-photos\/\d+(\/thumbnail)?|faults|journal|fault-rates|calibrations|machines\/\d+\/calibration|experiments(\/\d+)?|day|day\/spools|queue|hours|plates(\/\d+)?)(\?.*)?$/;
 
 export default defineConfig({
   plugins: [

@@ -49,6 +49,7 @@ function House() {
             <Room to="/recipes" name="Recipes" />
             <Room to="/flow" name="Flow lab" />
             <Room to="/log" name="Log" />
+            <Room to="/day" name="Day" />
             <Room to="/shelf" name="Shelf" />
             <Room to="/house-rules" name="House rules" />
           </nav>

@@ -1,5 +1,6 @@
 import type { InfiniteData, QueryClient, QueryKey } from "@tanstack/react-query";
 import type { Part, RecipeColumn, Shelf } from "./client";
+import { dayKeys } from "./dayKeys";
 import { keys } from "./queries";
 import { runKeys } from "./runs";
 
@@ -12,6 +13,9 @@ export interface Change {
 }
 
 const SHELF = { machines: "machines", nozzles: "nozzles", materials: "materials", spools: "spools", purposes: "purposes" } as const;
+
+/** What the board is made of. */
+const DAY = new Set(["plates", "queue_items", "hours_exceptions", "day_plans"]);
 
 /** What has to be read anew after changes: query keys, and parts whose sheet has changed. What is known in that version already is not. */
 export interface Stale {
@@ -64,12 +68,14 @@ export function staleAfter(changes: readonly Change[], queries: QueryClient): St
         add(["learnt"]);
         add(["estimate"]);
         add(["experiments"]);
+        add(dayKeys.all);
       }
     } else if (change.table === "journal") {
       add(runKeys.journal);
       add(["learnt"]);
       add(["estimate"]);
     } else if (change.table === "experiments" || change.table === "comparisons" || change.table === "measurements") add(["experiments"]);
+    else if (DAY.has(change.table)) add(dayKeys.all);
   }
   stale.queries = [...known.values()];
   return stale;

@@ -108,6 +108,22 @@ export type Varied = Schemas["Varied"];
 export type ReadyMade = Omit<Schemas["ReadyMade"], "grid"> & { grid: Grid };
 export type Keeping = Schemas["Keeping"];
 
+export type Day = Schemas["DayOut"];
+export type BoardRun = Schemas["BoardRun"];
+export type BoardMachine = Schemas["BoardMachine"];
+export type DayTask = Schemas["Task"];
+export type DayRules = Required<Schemas["DayRules"]>;
+export type Reasons = Schemas["ReasonsOut"];
+export type Queued = Schemas["QueueOut"];
+export type QueueAdd = Schemas["QueueAdd"];
+export type QueueEdit = Schemas["QueueEdit"];
+export type Plate = Schemas["PlateOut"];
+export type PlateItem = Required<Schemas["PlateItem"]>;
+export type PlateChecked = Schemas["PlateChecked"];
+export type PlateEstimate = Schemas["PlateEstimate"];
+export type HoursException = Schemas["HoursOut"];
+export type HeadBox = Required<Schemas["HeadBox"]>;
+
 /** The generated client; its types come from the server's own models. */
 export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => throughGate(request) });
 

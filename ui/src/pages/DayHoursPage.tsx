@@ -1,0 +1,251 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
+import { api, take, type DayRules } from "../api/client";
+import { dayChanged, useDay, useHours } from "../api/day";
+import { useHistory, type Step } from "../components/history";
+import { useToast } from "../components/Toasts";
+import { clock } from "../features/day/board";
+import { DayTabs } from "../features/day/DayTabs";
+import { useGate } from "../features/people/useGate";
+
+const GOALS: Record<DayRules["order"][number], string> = {
+  due: "due dates met, nine times in ten",
+  pieces: "pieces a day",
+  swaps: "few changes of nozzle and spool",
+  nights: "no long prints while nobody is there",
+  energy: "energy by its hours' price",
+};
+
+/** When somebody is there, and what matters more. */
+export default function DayHoursPage() {
+  const me = useGate();
+  const may = me?.role !== "guest";
+  const day = useDay();
+  useEffect(() => {
+    document.title = "Hours · Mean Bead";
+  }, []);
+  return (
+    <div className="py-5">
+      <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
+        <h1 className="font-serif text-3xl">Hours</h1>
+        <DayTabs />
+      </div>
+      <p className="mt-1 text-quiet">
+        The hours of every week, and what taking a plate off takes, stand with the <Link className="underline" to="/house-rules">house rules</Link>; here is what differs, and how the plan weighs things.
+      </p>
+      <div className="mt-3 grid gap-x-12 gap-y-6 lg:grid-cols-2">
+        <Exceptions may={may} />
+        {day.data && <Rules key={day.data.house_version} rules={day.data.rules as DayRules} version={day.data.house_version} may={may} />}
+      </div>
+    </div>
+  );
+}
+
+function Exceptions({ may }: { may: boolean }) {
+  const hours = useHours();
+  const queries = useQueryClient();
+  const history = useHistory();
+  const toast = useToast();
+  const picker = useRef<HTMLInputElement>(null);
+  const [name, setName] = useState("Away");
+  const [from, setFrom] = useState("");
+  const [to, setTo] = useState("");
+  const [there, setThere] = useState(false);
+  const onError = (error: Error) => toast(error.message, { tone: "error" });
+  const add = useMutation({
+    mutationFn: async () => take(await api.POST("/api/hours", { body: { name, from_at: new Date(from).toISOString(), to_at: new Date(to).toISOString(), there } })),
+    onSuccess: () => void dayChanged(queries),
+    onError,
+  });
+  const remove = useMutation({
+    mutationFn: async (one: { id: number; version: number; name: string }) => take(await api.POST("/api/hours/{hours_id}/delete", { params: { path: { hours_id: one.id } }, body: { version: one.version } })),
+    onSuccess: async (gone) => {
+      await dayChanged(queries);
+      let standing = gone;
+      const step: Step = {
+        label: `removing ${gone.name}`,
+        undo: async () => {
+          standing = take(await api.POST("/api/hours/{hours_id}/restore", { params: { path: { hours_id: gone.id } } }));
+          await dayChanged(queries);
+        },
+        redo: async () => {
+          standing = take(await api.POST("/api/hours/{hours_id}/delete", { params: { path: { hours_id: gone.id } }, body: { version: standing.version } }));
+          await dayChanged(queries);
+        },
+      };
+      history.push(step);
+    },
+    onError,
+  });
+  const bring = useMutation({
+    mutationFn: async (text: string) => take(await api.POST("/api/hours/calendar", { body: { text } })),
+    onSuccess: async (made) => {
+      await dayChanged(queries);
+      toast(`${made.added} new, ${made.changed} changed, ${made.known} known already${made.left_out.length > 0 ? `; not read: ${made.left_out.slice(0, 3).join("; ")}` : ""}.`);
+    },
+    onError,
+  });
+  const field = "input input-sm border-rule text-base-content";
+  return (
+    <section aria-labelledby="exceptions">
+      <h2 id="exceptions" className="font-serif text-2xl">
+        Not as every week
+      </h2>
+      <ul className="divide-y divide-rule text-sm">
+        {hours.data?.map((one) => (
+          <li key={one.id} className="flex items-baseline gap-3 py-1.5">
+            <span className="min-w-0 flex-1">
+              <strong className="font-semibold">{one.name}</strong>: {one.there ? "somebody is there" : "nobody is there"}, {date(one.from_at)} {clock(one.from_at)} to {date(one.to_at)} {clock(one.to_at)}
+              {one.source && <span className="text-quiet"> (calendar)</span>}
+            </span>
+            <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may} aria-label={`Remove ${one.name}, ${date(one.from_at)}`} onClick={() => remove.mutate(one)}>
+              Remove
+            </button>
+          </li>
+        ))}
+        {hours.data?.length === 0 && <li className="py-1 text-quiet">Every week is as every other.</li>}
+      </ul>
+      {may && (
+        <form
+          aria-label="Hours that differ"
+          className="mt-3 flex flex-wrap items-end gap-3 text-sm"
+          onSubmit={(event) => {
+            event.preventDefault();
+            add.mutate();
+          }}
+        >
+          <label className="flex flex-col text-quiet">
+            What
+            <input className={`${field} w-32`} required maxLength={120} value={name} onChange={(event) => setName(event.target.value)} />
+          </label>
+          <label className="flex flex-col text-quiet">
+            From
+            <input className={`${field} w-52`} type="datetime-local" required value={from} onChange={(event) => setFrom(event.target.value)} />
+          </label>
+          <label className="flex flex-col text-quiet">
+            To
+            <input className={`${field} w-52`} type="datetime-local" required min={from} value={to} onChange={(event) => setTo(event.target.value)} />
+          </label>
+          <label className="flex min-h-8 items-center gap-1">
+            <input type="checkbox" className="checkbox checkbox-xs" checked={there} onChange={(event) => setThere(event.target.checked)} />
+            somebody is there
+          </label>
+          <button type="submit" className="btn btn-accent btn-sm" disabled={add.isPending}>
+            Add
+          </button>
+        </form>
+      )}
+      {may && (
+        <p className="mt-2 text-sm text-quiet">
+          <button type="button" className="btn btn-ghost btn-xs min-h-7 font-normal underline" disabled={bring.isPending} onClick={() => picker.current?.click()}>
+            From a calendar file (.ics)
+          </button>{" "}
+          its entries are times when nobody is there; the same file again changes nothing
+          <input
+            ref={picker}
+            type="file"
+            accept=".ics,text/calendar"
+            className="hidden"
+            aria-label="Calendar file"
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              event.target.value = "";
+              if (file) void file.text().then((text) => bring.mutate(text));
+            }}
+          />
+        </p>
+      )}
+    </section>
+  );
+}
+
+function date(moment: string): string {
+  return new Date(moment).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+}
+
+/** The order of what matters, and what changes take. */
+function Rules({ rules, version, may }: { rules: DayRules; version: number; may: boolean }) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const history = useHistory();
+  const write = async (next: DayRules, at: number) => {
+    const made = take(await api.PATCH("/api/day/rules", { body: { version: at, rules: next } }));
+    await dayChanged(queries);
+    void queries.invalidateQueries({ queryKey: ["house-rules"] });
+    return made.version;
+  };
+  const save = useMutation({
+    mutationFn: async (next: DayRules) => ({ next, at: await write(next, version) }),
+    onSuccess: ({ next, at }) => {
+      let standing = at;
+      history.push({
+        label: "changing how days are planned",
+        undo: async () => {
+          standing = await write(rules, standing);
+        },
+        redo: async () => {
+          standing = await write(next, standing);
+        },
+      });
+    },
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  const order = rules.order;
+  const move = (place: number, by: number) => {
+    const next = [...order];
+    const [goal] = next.splice(place, 1);
+    if (goal !== undefined) next.splice(place + by, 0, goal);
+    save.mutate({ ...rules, order: next });
+  };
+  const number = (name: "nozzle_min" | "spool_min" | "dryer_spools" | "spool_full_g" | "days", label: string, min: number, max: number, unit: string) => (
+    <label className="flex items-center justify-between gap-3 py-0.5">
+      {label}
+      <span>
+        <input
+          className="input input-sm w-24 border-rule text-right"
+          type="number"
+          min={min}
+          max={max}
+          disabled={!may}
+          defaultValue={rules[name]}
+          onBlur={(event) => {
+            const value = Number(event.target.value);
+            if (event.target.value !== "" && value >= min && value <= max && value !== rules[name]) save.mutate({ ...rules, [name]: value });
+            else event.target.value = String(rules[name]);
+          }}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />{" "}
+        <span className="inline-block w-14 text-quiet">{unit}</span>
+      </span>
+    </label>
+  );
+  return (
+    <section aria-labelledby="order">
+      <h2 id="order" className="font-serif text-2xl">
+        What matters more
+      </h2>
+      <ol className="text-sm">
+        {order.map((goal, place) => (
+          <li key={goal} className="flex items-center gap-2 border-b border-rule py-1">
+            <span className="w-5 text-quiet">{place + 1}.</span>
+            <span className="flex-1">{GOALS[goal]}</span>
+            <button type="button" className="btn btn-ghost btn-xs min-h-7" disabled={!may || place === 0} aria-label={`${GOALS[goal]}: more`} onClick={() => move(place, -1)}>
+              ↑
+            </button>
+            <button type="button" className="btn btn-ghost btn-xs min-h-7" disabled={!may || place === order.length - 1} aria-label={`${GOALS[goal]}: less`} onClick={() => move(place, 1)}>
+              ↓
+            </button>
+          </li>
+        ))}
+      </ol>
+      <div className="mt-3 text-sm">
+        {number("nozzle_min", "Another nozzle takes", 0, 1440, "min")}
+        {number("spool_min", "Another spool takes", 0, 1440, "min")}
+        {number("dryer_spools", "The dryer takes at once", 1, 50, "spools")}
+        {number("spool_full_g", "A new spool holds", 1, 50000, "g")}
+        {number("days", "Planned ahead", 1, 14, "days")}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,231 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
+import { api, take, type Day, type DayTask } from "../api/client";
+import { dayChanged, useDay } from "../api/day";
+import { useToast } from "../components/Toasts";
+import { clock, until } from "../features/day/board";
+import { DayTabs } from "../features/day/DayTabs";
+import { Planning } from "../features/day/Planning";
+
+const SOON_MS = 15 * 60_000;
+
+/** What to do, in order, with the time until it matters. Made for a phone on the wall. */
+export default function NowPage() {
+  const day = useDay();
+  const now = useNow();
+  useEffect(() => {
+    document.title = "Now · Mean Bead";
+  }, []);
+  const tasks = day.data?.tasks ?? [];
+  const due = tasks.filter((task) => new Date(task.at).getTime() <= now + SOON_MS && !task.waits);
+  const next = tasks.filter((task) => !due.includes(task)).slice(0, 14);
+  return (
+    <div className="mx-auto max-w-2xl py-5">
+      <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
+        <h1 className="font-serif text-3xl">Now</h1>
+        <DayTabs />
+      </div>
+      {day.isLoadingError && <p className="mt-3 text-error">{day.error.message}</p>}
+      {day.data && (
+        <>
+          <div className="mt-1 text-sm">
+            <Planning day={day.data} may />
+          </div>
+          <ol className="mt-3 flex flex-col gap-3" aria-label="To do now">
+            {due.map((task) => (
+              <li key={taskKey(task)}>
+                <Card task={task} day={day.data} now={now} />
+              </li>
+            ))}
+            {due.length === 0 && <li className="rounded-box border border-dashed border-rule p-5 text-center font-serif text-2xl">Nothing to do{next[0] ? ` until ${clock(next[0].at)}` : ""}.</li>}
+          </ol>
+          {next.length > 0 && (
+            <section aria-labelledby="then" className="mt-5">
+              <h2 id="then" className="font-serif text-2xl">
+                Then
+              </h2>
+              <ol className="divide-y divide-rule">
+                {next.map((task) => (
+                  <li key={taskKey(task)} className="flex items-baseline gap-3 py-2">
+                    <span className="w-24 shrink-0 text-quiet">{clock(task.at)}</span>
+                    <span className="min-w-0 flex-1">
+                      {task.machine && <strong className="font-semibold">{task.machine}: </strong>}
+                      {task.says}
+                      {task.steps.length > 0 && <span className="text-quiet"> ({task.steps.join(", ").toLowerCase()})</span>}
+                    </span>
+                    <span className="shrink-0 text-sm text-quiet">{until(task.at, now)}</span>
+                  </li>
+                ))}
+              </ol>
+            </section>
+          )}
+          <Running day={day.data} now={now} />
+          {day.data.moved.length > 0 && (
+            <section aria-labelledby="moved" className="mt-5">
+              <h2 id="moved" className="font-serif text-2xl">
+                What has moved
+              </h2>
+              <ul>
+                {day.data.moved.slice(0, 8).map((one) => (
+                  <li key={`${one.job}-${one.copy_number}`}>
+                    <strong className="font-semibold">
+                      {one.job} {one.copy_number}:
+                    </strong>{" "}
+                    {one.says}
+                  </li>
+                ))}
+              </ul>
+            </section>
+          )}
+        </>
+      )}
+    </div>
+  );
+}
+
+function taskKey(task: DayTask): string {
+  return `${task.kind}-${task.machine}-${task.job}-${task.copy_number}-${task.run_id ?? ""}-${task.at}`;
+}
+
+/** This moment, to half a minute. */
+function useNow(): number {
+  const [now, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    const timer = setInterval(() => setNow(Date.now()), 30_000);
+    return () => clearInterval(timer);
+  }, []);
+  return now;
+}
+
+/** One thing to do: where, what, its steps, and a button as large as a thumb. */
+function Card({ task, day, now }: { task: DayTask; day: Day; now: number }) {
+  const matters = task.by ? new Date(task.by).getTime() - now : null;
+  const pressing = matters !== null && matters < SOON_MS;
+  return (
+    <article className={`rounded-box border-2 p-4 ${pressing ? "border-molten bg-molten-wash" : "border-base-content/60"}`}>
+      <p className="flex flex-wrap items-baseline justify-between gap-2">
+        <span className="font-serif text-2xl">
+          {task.machine && `${task.machine}: `}
+          {task.says}
+        </span>
+        <span className={`text-lg ${pressing ? "font-semibold text-molten" : "text-quiet"}`}>
+          {task.by ? (matters !== null && matters <= 60_000 ? "now, or something gets late" : `can wait until ${clock(task.by)}`) : until(task.at, now)}
+        </span>
+      </p>
+      {task.steps.length > 0 && (
+        <ul className="mt-1 list-disc pl-6 text-lg">
+          {task.steps.map((step) => (
+            <li key={step}>{step}</li>
+          ))}
+        </ul>
+      )}
+      {task.steps.some((step) => step.startsWith("Nozzle")) && <p className="mt-1 text-sm text-warning">Hot nozzle: burns. Swap with the proper tool, by the maker's instructions.</p>}
+      {task.kind === "dry" && <p className="mt-1 text-sm text-warning">By the plastic maker's temperature; not in an oven that food comes into.</p>}
+      {task.kind === "take_off" && task.run_id != null && <TakeOff runId={task.run_id} day={day} />}
+      {task.kind === "start" && <Start task={task} />}
+    </article>
+  );
+}
+
+function TakeOff({ runId, day }: { runId: number; day: Day }) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const off = useMutation({
+    mutationFn: async (state: "kept" | "scrapped") => take(await api.POST("/api/day/take-off", { body: { run_id: runId, state } })),
+    onSuccess: async (made, state) => {
+      await dayChanged(queries);
+      toast(state === "kept" ? `${made.name} is in the log.` : `${made.name} is scrapped; its plate is planned once more where it came from the queue.`);
+    },
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  return (
+    <div className="mt-3 flex flex-wrap gap-2">
+      <button type="button" className="btn btn-accent btn-lg flex-1" disabled={off.isPending} onClick={() => off.mutate("kept")}>
+        Came out well
+      </button>
+      <button type="button" className="btn btn-outline btn-lg flex-1" disabled={off.isPending} onClick={() => off.mutate("scrapped")}>
+        It did not
+      </button>
+      <Delay runId={runId} day={day} />
+      <Link className="btn btn-ghost btn-sm" to={`/log/${runId}/enter`}>
+        Enter more
+      </Link>
+    </div>
+  );
+}
+
+/** It takes longer: what follows is planned anew. */
+function Delay({ runId, day }: { runId: number; day: Day }) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const late = useMutation({
+    mutationFn: async (minutes: number) => {
+      take(await api.POST("/api/day/delay", { body: { run_id: runId, more_s: minutes * 60 } }));
+      await api.POST("/api/day/plan", { body: { seconds: 10 } });
+    },
+    onSuccess: async () => {
+      await dayChanged(queries);
+      toast("What follows is planned anew; what moves is told below.");
+    },
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  const said = day.machines.find((machine) => machine.running?.run_id === runId)?.running?.delay_s ?? 0;
+  return (
+    <span className="flex flex-wrap items-center gap-1 text-sm">
+      Not done:
+      {[15, 60].map((minutes) => (
+        <button key={minutes} type="button" className="btn btn-ghost btn-sm" disabled={late.isPending} onClick={() => late.mutate(minutes)}>
+          +{minutes === 60 ? "1 h" : `${minutes} min`}
+        </button>
+      ))}
+      {said !== 0 && <span className="text-quiet">{Math.round(said / 60)} min said so far</span>}
+    </span>
+  );
+}
+
+function Start({ task }: { task: DayTask }) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const key = useRef(crypto.randomUUID());
+  const start = useMutation({
+    mutationFn: async () => take(await api.POST("/api/day/start", { body: { key: key.current, queue_id: Number(task.job), plate: task.copy_number ?? 1 } })),
+    onSuccess: async (made) => {
+      key.current = crypto.randomUUID();
+      await dayChanged(queries);
+      toast(`${made.name} runs; its entry in the log is begun.`);
+    },
+    onError: (error) => toast(error.message, { tone: "error" }),
+  });
+  return (
+    <button type="button" className="btn btn-accent btn-lg mt-3 w-full" disabled={start.isPending} onClick={() => start.mutate()}>
+      {start.isPending ? "Starting …" : "Started"}
+    </button>
+  );
+}
+
+/** What runs just now, with the way to say that it takes longer. */
+function Running({ day, now }: { day: Day; now: number }) {
+  const running = day.machines.filter((machine) => machine.running && !machine.running.over);
+  if (running.length === 0) return null;
+  return (
+    <section aria-labelledby="running" className="mt-5">
+      <h2 id="running" className="font-serif text-2xl">
+        Running
+      </h2>
+      <ul className="divide-y divide-rule">
+        {running.map((machine) => (
+          <li key={machine.id} className="flex flex-wrap items-center gap-x-3 py-2">
+            <span className="min-w-0 flex-1">
+              <strong className="font-semibold">{machine.name}:</strong> {machine.running?.name}, {machine.running && until(machine.running.ends_at, now)}{" "}
+              <span className="text-quiet">
+                ({machine.running && clock(machine.running.low_end)} to {machine.running && clock(machine.running.high_end)})
+              </span>
+            </span>
+            {machine.running && <Delay runId={machine.running.run_id} day={day} />}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
