@@ -14,6 +14,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
 from meanbead.core.shelf import typical_plastics
+from meanbead.demo.day import add_sample_queue
 from meanbead.demo.flow import add_flow_tests
 from meanbead.demo.parts import SAMPLE_PARTS, as_stl
 from meanbead.demo.runs import mark_due
@@ -64,6 +65,22 @@ MACHINES: dict[str, dict[str, Any]] = {
         "enclosed": True,
         "wear_per_h": 0.2,
         "overhang_limit_deg": 58,
+        "limits_source": "set",
+    },
+    "Wren": {
+        "bed_mm": {"x": 180, "y": 180, "z": 180},
+        "kinematics": "gantry",
+        "drive": "direct",
+        "z_screw": {"lead_mm": 8},
+        "max_speed_mm_s": {"x": 300, "y": 300, "z": 15, "e": 60},
+        "max_acceleration_mm_s2": {"x": 5000, "y": 5000, "z": 200, "e": 5000},
+        "acceleration_mm_s2": {"print": 2500, "travel": 4000, "retract": 3000},
+        "corner": {"law": "junction_deviation", "deviation_mm": 0.02},
+        "hotend": {"melt_zone_mm": 12, "lining": "all_metal", "max_temp_c": 280, "heater_w": 40},
+        "start_time_s": 60,
+        "clean_acceleration_mm_s2": 3500,
+        "wear_per_h": 0.1,
+        "power_w": 95,
         "limits_source": "set",
     },
 }
@@ -159,6 +176,7 @@ HOUSE_RECIPES = {"Workhorse in PETG": ("Shelf bracket", "Workhorse"), "Fine dome
 FITTED: dict[str, tuple[str, str, int, float]] = {
     "Heron": ("0.4 brass", "Chalk white, opened", 64, 212.0),
     "Kestrel": ("0.6 brass", "Bottle green", 21, 58.5),
+    "Wren": ("0.25 brass", "Chalk white, new", 12, 30.0),
 }
 """What each machine holds: nozzle, spool, fitted how many days ago, hours run since."""
 
@@ -201,6 +219,7 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
                 for kept, source in HOUSE_RECIPES.items():
                     if source == (sample.name, name):
                         _keep(db, kept, column)
+        add_sample_queue(db)
     return True
 
 

@@ -133,10 +133,8 @@ function usePutting() {
     take(await api.POST("/api/day/release", { body: { queue_id: run.queue_id, plate: run.plate, version: await fresh(run.queue_id) } }));
     await changed();
   };
-  const fresh = async (id: number) => {
-    const items = (await queries.fetchQuery({ queryKey: ["day", "queue"], queryFn: async () => take(await api.GET("/api/queue")).items, staleTime: 0 })) as { id: number; version: number }[];
-    return items.find((one) => one.id === id)?.version ?? versionOf(id);
-  };
+  /** The version that stands now: a plan may have been made, or another window have written, since. */
+  const fresh = async (id: number) => take(await api.GET("/api/queue")).items.find((one) => one.id === id)?.version ?? versionOf(id);
   const changed = async () => {
     await dayChanged(queries);
     await api.POST("/api/day/plan", { body: { seconds: 8 } });
@@ -149,8 +147,13 @@ function usePutting() {
       const [machine, start] = [made.machine_id ?? run.machine_id, new Date(made.start ?? run.start)];
       history.push({
         label: `putting ${run.name}`,
-        undo: async () => void (run.pinned ? await send(run, run.machine_id, new Date(run.start)) : await free(run)),
-        redo: async () => void (await send(run, machine, start)),
+        undo: async () => {
+          if (run.pinned) await send(run, run.machine_id, new Date(run.start));
+          else await free(run);
+        },
+        redo: async () => {
+          await send(run, machine, start);
+        },
       });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
@@ -158,7 +161,11 @@ function usePutting() {
   const releasing = useMutation({
     mutationFn: free,
     onSuccess: (_, run) =>
-      history.push({ label: `letting go of ${run.name}`, undo: async () => void (await send(run, run.machine_id, new Date(run.start))), redo: () => free(run) }),
+      history.push({ label: `letting go of ${run.name}`, undo: async () => {
+          await send(run, run.machine_id, new Date(run.start));
+        },
+        redo: () => free(run),
+      }),
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return {

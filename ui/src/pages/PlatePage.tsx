@@ -149,13 +149,16 @@ interface BedProps {
 function Bed({ plate, items, wrong, order, selected, may, onSelect, onChange, onRemove }: BedProps) {
   const frame = useRef<SVGSVGElement>(null);
   const [drag, setDrag] = useState<{ place: number; x: number; y: number; from: PlateItem } | null>(null);
-  const [wide = 220, deep = 220] = plate.bed_mm;
+  const [wide, deep] = plate.bed_mm;
   const scale = () => (wide + 8) / (frame.current?.clientWidth ?? 500);
   const set = (place: number, item: PlateItem) => items.map((other, at) => (at === place ? item : other));
   const press = (event: KeyboardEvent, place: number) => {
     const item = items[place];
     if (!may || item === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === "Delete") return onRemove(place);
+    if (event.key === "Delete") {
+      onRemove(place);
+      return;
+    }
     const next = moved(item, event.key, event.shiftKey);
     if (next === null) return;
     event.preventDefault();

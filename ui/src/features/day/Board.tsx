@@ -49,8 +49,8 @@ export function Board({ day, days, selected, onSelect, onPut }: Props) {
     const way = ARROWS[event.key];
     if (way === undefined || event.ctrlKey || event.metaKey) return;
     event.preventDefault();
-    if (!event.altKey) return focus(neighbour(day.runs, ids, run, way));
-    if (onPut === null) return;
+    if (!event.altKey) focus(neighbour(day.runs, ids, run, way));
+    if (!event.altKey || onPut === null) return;
     const start = new Date(run.start);
     if (way === "left" || way === "right") onPut(run, run.machine_id, new Date(start.getTime() + (way === "left" ? -0.5 : 0.5) * HOUR_MS));
     else {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { clock, marks, momentAt, neighbour, until, xOf, type Standing } from "./board";
 
-const AT = (hours: number) => new Date(2026, 10, 23, 8 + hours).toISOString();
+const AT = (hours: number) => new Date(new Date(2026, 10, 23, 8).getTime() + hours * 3_600_000).toISOString();
 const run = (queue_id: number, machine_id: number, start: number, end: number): Standing => ({ queue_id, plate: 1, machine_id, start: AT(start), end: AT(end) });
 
 describe("places on the board", () => {
