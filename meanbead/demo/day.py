@@ -14,12 +14,12 @@ from meanbead.store.tables import HoursException, Part, PlateRow, QueueItem, Rec
 __all__ = ["add_sample_queue"]
 
 _ORDERS: tuple[tuple[str, str, int, int, float | None, int, bool, str], ...] = (
-    ("Bin tag", "Fine lettering", 36, 6, 2, 0, False, "for the seed drawers"),
-    ("Shelf bracket", "Workhorse", 16, 4, 3, 1, False, "market stall"),
-    ("Herb trough", "One wall more", 6, 1, 4.5, 0, True, ""),
-    ("Domed knob", "Everyday", 24, 8, 5, 0, True, ""),
-    ("Flag post", "Four at once", 8, 4, None, 0, False, ""),
-    ("Snow owl", "Everyday", 2, 1, 6, 0, False, "gifts"),
+    ("Bin tag", "Fine lettering", 72, 6, 2, 0, False, "for the seed drawers"),
+    ("Shelf bracket", "Workhorse", 40, 4, 4, 1, False, "market stall"),
+    ("Herb trough", "One wall more", 14, 1, 4.5, 0, True, ""),
+    ("Domed knob", "Everyday", 64, 8, 5, 0, True, ""),
+    ("Flag post", "Four at once", 24, 4, None, 0, False, ""),
+    ("Snow owl", "Everyday", 4, 1, 6, 0, False, "gifts"),
     ("Drain plate", "Everyday", 2, 1, None, -1, False, ""),
 )
 """Part, column, pieces, on a plate, due in days, priority, whether the plan may pick, note."""

@@ -246,6 +246,56 @@ function Rules({ rules, version, may }: { rules: DayRules; version: number; may:
         {number("spool_full_g", "A new spool holds", 1, 50000, "g")}
         {number("days", "Planned ahead", 1, 14, "days")}
       </div>
+      <Tariffs rules={rules} may={may} onSave={(tariffs) => save.mutate({ ...rules, tariffs })} />
     </section>
+  );
+}
+
+/** Hours in which power costs something else than usual. */
+function Tariffs({ rules, may, onSave }: { rules: DayRules; may: boolean; onSave: (tariffs: DayRules["tariffs"]) => void }) {
+  const [from, setFrom] = useState("22");
+  const [to, setTo] = useState("24");
+  const [price, setPrice] = useState("");
+  const field = "input input-xs min-h-7 w-16 border-rule text-right";
+  return (
+    <div className="mt-3 text-sm">
+      <h3 className="font-semibold">Hours with their own price of power</h3>
+      <ul>
+        {rules.tariffs.map((one, place) => (
+          <li key={`${one.from_h}-${one.to_h}-${one.price}`} className="flex items-center gap-2">
+            <span className="flex-1">
+              {one.from_h} to {one.to_h} o'clock: {one.price} a kWh
+            </span>
+            <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may} aria-label={`Remove the price from ${one.from_h} to ${one.to_h}`} onClick={() => onSave(rules.tariffs.filter((_, other) => other !== place))}>
+              Remove
+            </button>
+          </li>
+        ))}
+      </ul>
+      {may && (
+        <form
+          aria-label="A price by hours"
+          className="mt-1 flex flex-wrap items-center gap-2 text-quiet"
+          onSubmit={(event) => {
+            event.preventDefault();
+            onSave([...rules.tariffs, { from_h: Number(from), to_h: Number(to), price: Number(price) }]);
+            setPrice("");
+          }}
+        >
+          <label className="flex items-center gap-2">
+            from <input className={field} type="number" min={0} max={23.75} step={0.25} required value={from} onChange={(event) => setFrom(event.target.value)} />
+          </label>
+          <label className="flex items-center gap-2">
+            to <input className={field} type="number" min={0.25} max={24} step={0.25} required value={to} onChange={(event) => setTo(event.target.value)} />
+          </label>
+          <label className="flex items-center gap-2">
+            a kWh costs <input className={field} type="number" min={0} step={0.001} required value={price} onChange={(event) => setPrice(event.target.value)} />
+          </label>
+          <button type="submit" className="btn btn-outline btn-xs min-h-7 font-normal" disabled={Number(to) <= Number(from)}>
+            Add
+          </button>
+        </form>
+      )}
+    </div>
   );
 }

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { QueueAgain } from "../features/day/QueueAgain";
 import { api, take, type Photo, type Run } from "../api/client";
 import { runChanged, runKeys, useFaults, useRun } from "../api/runs";
 import { useHistory, type Step } from "../components/history";
@@ -308,6 +309,7 @@ function Deeds({ run }: { run: Run }) {
           {run.state === "running" ? "Enter what happened" : "Change the entry"}
         </a>
       )}
+      {run.recipe_id != null && run.state !== "running" && <QueueAgain runId={run.id} />}
       <Link className="underline" to={`/log/labels?runs=${run.id}`}>
         Print its label
       </Link>

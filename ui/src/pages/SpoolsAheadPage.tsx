@@ -76,7 +76,7 @@ export default function SpoolsAheadPage() {
                     {one.spools} × {one.material}
                   </p>
                   <p className="text-sm">
-                    {formatGrams(one.grams)} more than there is, needed {clock(one.needed_by)}, {formatMoney(one.cost)}
+                    {formatGrams(one.grams)} for which no spool is free then: the others are on machines, or hold too little. Needed {clock(one.needed_by)}, {formatMoney(one.cost)}
                   </p>
                   <p className="text-sm text-quiet">for {one.jobs.join(", ")}</p>
                 </li>

@@ -28,7 +28,8 @@ def bound_of(problem: Problem, arrays: Arrays) -> Bound:
     Alone: each run has all machines for itself, as early as hours and changes allow; one that is late then is late in every
     plan. Together: machines that never rest nor change and take the shortest first, which for equal machines gives the
     least sum of ends (Conway, Maxwell and Miller, *Theory of Scheduling*, 1967); here with their free moments, which only
-    makes the sum smaller than it can be, weighed with the least priority.
+    makes the sum smaller than it can be, weighed with the least priority; and, with priorities, the bound of Eastman, Even and
+    Isaacs (Management Science 11, 1964): ``C(1) / m + (m - 1) / (2 m) sum w p``, ``C(1)`` being the best sum of one machine.
     """
     p = problem
     n, m = p.runs, p.machines
@@ -60,6 +61,7 @@ def bound_of(problem: Problem, arrays: Arrays) -> Bound:
     each = np.where(can, np.minimum(w[3] * p.weight * np.where(can, alone, 0.0) / 60, absent), 0.0)
     least_ends = float(np.sort(each[can])[: len(each[can]) - left_out].sum()) if can.any() else 0.0
     together = _shortest_first(np.sort(shortest), p.free) * p.weight[can].min(initial=1e9) * w[3] / 60
+    together = max(together, _weighted(shortest, p.weight[can], p.free) * w[3] / 60)
     if left_out == 0:
         least_ends = max(least_ends, together if together < absent[can].min(initial=np.inf) else 0.0)
     return Bound(int((surely_late & can).sum()), placed, cost + least_ends)
@@ -95,3 +97,12 @@ def _shortest_first(shortest: NDArray[np.float64], free: NDArray[np.float64]) ->
         ends[place] += length
         found += float(ends[place])
     return found
+
+
+def _weighted(shortest: NDArray[np.float64], weights: NDArray[np.float64], free: NDArray[np.float64]) -> float:
+    """A sum of weighted ends, s, that no plan can beat: equal machines, all free when the first one is."""
+    order = np.argsort(shortest / weights, kind="stable")
+    one = float((np.cumsum(shortest[order]) * weights[order]).sum())
+    m = len(free)
+    each = float((weights * shortest).sum())
+    return one / m + (m - 1) / (2 * m) * each + float(free.min()) * float(weights.sum())
