@@ -5,11 +5,14 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from typing import Any
 
 import trimesh
 
 from meanbead.cli import main
+from meanbead.core.model.day import Day, DayPlan
 from meanbead.simulators.console import ConsoleServer
+from tests.support.day_check import broken_rules
 from tests.support.solids import stl_bytes
 
 
@@ -42,6 +45,55 @@ class Shell(unittest.TestCase):
         for key in ("surface_mm2", "extents_mm", "triangles", "sound", "footprint_mm2"):
             self.assertIn(key, facts)
         self.assertIn("20.00 x 20.00 x 10.00 mm", self.run_it("facts", self.part)[1])
+
+    def test_a_day_is_planned_and_contradictions_are_one_line(self) -> None:
+        day: dict[str, Any] = {
+            "now": "2026-11-23T07:30:00+01:00",
+            "horizon_h": 48,
+            "attended": [
+                {"from": f"2026-11-{day}T08:00:00+01:00", "to": f"2026-11-{day}T18:00:00+01:00"} for day in (23, 24)
+            ],
+            "machines": [
+                {"id": "A", "material": "PLA", "free_at": "2026-11-23T09:00:00+01:00"},
+                {"id": "B", "bed_mm": [100, 100, 90]},
+            ],
+            "jobs": [
+                {
+                    "id": "x",
+                    "time_s": 7200.5,
+                    "low_s": 7000,
+                    "high_s": 8000,
+                    "grams": 50,
+                    "material": "PLA",
+                    "copies": 3,
+                },
+                {"id": "y", "time_s": 60, "size_mm": [300, 10, 10]},
+            ],
+            "swap_min": {"plate": 10, "nozzle": 15, "spool": 5},
+        }
+        code, out, err = self.run_it("plan", self.file("day.json", json.dumps(day)), "--json", "--seconds", "1")
+        self.assertEqual((code, err), (0, ""))
+        told = json.loads(out)
+        self.assertEqual(sorted((run["job"], run["copy"]) for run in told["runs"]), [("x", 1), ("x", 2), ("x", 3)])
+        self.assertEqual(told["late"], [])
+        self.assertLess(told["gap"], 0.05)
+        self.assertEqual([(one["job"], one["copy"]) for one in told["unplaced"]], [("y", 1)])
+        self.assertIn("do not fit on A", told["unplaced"][0]["why"])
+        found = DayPlan.model_validate_json(out)
+        self.assertEqual(broken_rules(Day.model_validate(day), found), [])
+        shown = self.run_it("plan", self.file("day.json", json.dumps(day)), "--seconds", "0.2")[1]
+        self.assertIn("no place     y 1", shown)
+        for wrong, words in (
+            ({"jobs": [day["jobs"][0] | {"low_s": 9000}]}, "low_s 9000 is more than time_s"),
+            ({"attended": [{"from": "2026-11-23T18:00:00", "to": "2026-11-23T08:00:00"}]}, "is not before"),
+            ({"machines": [{"id": "A"}, {"id": "A"}]}, "A is there twice"),
+            ({"pinned": [{"job": "y", "machine": "A", "start": "2026-11-23T10:00:00+01:00"}]}, "pinned to A, but"),
+        ):
+            code, out, err = self.run_it("plan", self.file("bad.json", json.dumps(day | wrong)), "--json")
+            self.assertEqual((code, out, err.count("\n")), (2, "", 1))
+            self.assertIn(words, err)
+        self.assertEqual(self.run_it("plan", self.file("empty.json", "{}"), "--json")[0], 0)
+        self.assertIn("horizon_h", self.run_it("schema", "day")[1])
 
     def test_settings_tell_every_key_with_its_reason(self) -> None:
         recipe = self.file("r.json", '{"walls": 5, "nozzle_diameter_mm": 0.6}')

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import unittest
+from typing import ClassVar
 
 import numpy as np
 import shapely
@@ -156,7 +157,10 @@ class Checks(unittest.TestCase):
     @given(st.integers(0, 10**6))
     def test_an_order_is_found_where_there_is_one(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
-        kinds = [standing(*rng.uniform(5, 40, 2), float(rng.choice([10, 60]))) for _ in range(4)]
+        kinds = [
+            standing(float(rng.uniform(5, 40)), float(rng.uniform(5, 40)), float(rng.choice([10, 60])))
+            for _ in range(4)
+        ]
         placed = [Placed(k, *(float(v) for v in rng.uniform(-95, 95, 2))) for k in range(4)]
         head = HeadBox(
             left_mm=float(rng.uniform(0, 50)),
@@ -174,6 +178,10 @@ class Checks(unittest.TestCase):
 
 
 class Estimates(unittest.TestCase):
+    engine: ClassVar[Engine]
+    solids: ClassVar[list[Solid]]
+    job: ClassVar[PrintJob]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.engine = Engine()

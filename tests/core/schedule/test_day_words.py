@@ -82,7 +82,8 @@ class Why(unittest.TestCase):
                         self.assertEqual(min(costs), float("inf"))
 
     def sequences(self, runs: int, rows: list[list[tuple[int, int]]]) -> Sequences:
-        made = Sequences(*(np.zeros((len(rows), runs), np.int64) for _ in range(2)), np.zeros(len(rows), np.int64))
+        shape = (len(rows), runs)
+        made = Sequences(np.zeros(shape, np.int64), np.zeros(shape, np.int64), np.zeros(len(rows), np.int64))
         for m, row in enumerate(rows):
             made.length[m] = len(row)
             for k, (run, way) in enumerate(row):

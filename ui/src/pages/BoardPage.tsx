@@ -6,7 +6,7 @@ import { dayChanged, useDay, useQueue } from "../api/day";
 import { useHistory } from "../components/history";
 import { useToast } from "../components/Toasts";
 import { Board } from "../features/day/Board";
-import { clock, keyOf } from "../features/day/board";
+import { clock, HOUR_MS, keyOf } from "../features/day/board";
 import { DayTabs } from "../features/day/DayTabs";
 import { Notes, Planning } from "../features/day/Planning";
 import { RunPanel } from "../features/day/RunPanel";
@@ -14,6 +14,7 @@ import { useGate } from "../features/people/useGate";
 import { formatDuration } from "../lib/format";
 
 const SPANS = [
+  [0.5, "twelve hours"],
   [2, "two days"],
   [7, "a week"],
   [14, "two weeks"],
@@ -24,7 +25,8 @@ export default function BoardPage() {
   const day = useDay();
   const me = useGate();
   const may = me?.role !== "guest";
-  const [days, setDays] = useState(2);
+  const [asked, setDays] = useState<number | null>(null);
+  const days = asked ?? usual(day.data?.runs ?? []);
   const [selected, setSelected] = useState<string | null>(null);
   useEffect(() => {
     document.title = "Day board · Mean Bead";
@@ -70,6 +72,13 @@ export default function BoardPage() {
       )}
     </div>
   );
+}
+
+/** As much as shows a usual run with its name. */
+function usual(runs: readonly BoardRun[]): number {
+  const hours = runs.map((run) => (Date.parse(run.end) - Date.parse(run.start)) / HOUR_MS).sort((a, b) => a - b);
+  const middle = hours[Math.floor(hours.length / 2)];
+  return middle === undefined || (middle >= 1 && middle < 10) ? 2 : middle < 1 ? 0.5 : 7;
 }
 
 function Empty() {
@@ -140,7 +149,10 @@ function usePutting() {
     await api.POST("/api/day/plan", { body: { seconds: 8 } });
     await dayChanged(queries);
   };
+  // One after the other: each is written on what the one before has left.
+  const scope = { id: "day-put" };
   const putting = useMutation({
+    scope,
     mutationFn: async ({ run, machine_id, start }: { run: BoardRun; machine_id: number; start: Date }) => ({ run, made: await send(run, machine_id, start) }),
     onSuccess: ({ run, made }) => {
       if (made.says) toast(made.says);
@@ -159,6 +171,7 @@ function usePutting() {
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   const releasing = useMutation({
+    scope,
     mutationFn: free,
     onSuccess: (_, run) =>
       history.push({ label: `letting go of ${run.name}`, undo: async () => {

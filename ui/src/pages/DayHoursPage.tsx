@@ -55,23 +55,42 @@ function Exceptions({ may }: { may: boolean }) {
   const onError = (error: Error) => toast(error.message, { tone: "error" });
   const add = useMutation({
     mutationFn: async () => take(await api.POST("/api/hours", { body: { name, from_at: new Date(from).toISOString(), to_at: new Date(to).toISOString(), there } })),
-    onSuccess: () => void dayChanged(queries),
+    onSuccess: async (made) => {
+      await dayChanged(queries);
+      let standing = made;
+      history.push({
+        label: `adding ${made.name}`,
+        undo: async () => {
+          standing = await takeOut(standing);
+        },
+        redo: async () => {
+          standing = await putBack(standing);
+        },
+      });
+    },
     onError,
   });
+  const takeOut = async (one: { id: number; version: number }) => {
+    const gone = take(await api.POST("/api/hours/{hours_id}/delete", { params: { path: { hours_id: one.id } }, body: { version: one.version } }));
+    await dayChanged(queries);
+    return gone;
+  };
+  const putBack = async (one: { id: number }) => {
+    const back = take(await api.POST("/api/hours/{hours_id}/restore", { params: { path: { hours_id: one.id } } }));
+    await dayChanged(queries);
+    return back;
+  };
   const remove = useMutation({
-    mutationFn: async (one: { id: number; version: number; name: string }) => take(await api.POST("/api/hours/{hours_id}/delete", { params: { path: { hours_id: one.id } }, body: { version: one.version } })),
-    onSuccess: async (gone) => {
-      await dayChanged(queries);
+    mutationFn: takeOut,
+    onSuccess: (gone) => {
       let standing = gone;
       const step: Step = {
         label: `removing ${gone.name}`,
         undo: async () => {
-          standing = take(await api.POST("/api/hours/{hours_id}/restore", { params: { path: { hours_id: gone.id } } }));
-          await dayChanged(queries);
+          standing = await putBack(gone);
         },
         redo: async () => {
-          standing = take(await api.POST("/api/hours/{hours_id}/delete", { params: { path: { hours_id: gone.id } }, body: { version: standing.version } }));
-          await dayChanged(queries);
+          standing = await takeOut(standing);
         },
       };
       history.push(step);

@@ -94,6 +94,11 @@ function Editor({ plate, may }: { plate: Plate; may: boolean }) {
     clearTimeout(later.current);
     later.current = setTimeout(() => save.mutate({ items: next }), now ? 0 : 700);
   };
+  /** What is still to be stored of moves by hand is not: something else takes its place. */
+  const drop = () => {
+    clearTimeout(later.current);
+    turn.current++;
+  };
   const work = useJob(["plate", plate.digest], async () => take(await api.POST("/api/plates/{plate_id}/estimate", { params: { path: { plate_id: plate.id } } })));
   const good = verdict.troubles.length === 0 && shown.length > 0;
   const ready = good && items === null;
@@ -122,7 +127,7 @@ function Editor({ plate, may }: { plate: Plate; may: boolean }) {
         </div>
         <JobBar work={work} what="Estimating the plate" />
         {work.job?.plate && ready && <Shares plate={plate} found={work.job.plate} items={shown} />}
-        {may && <Settings plate={plate} busy={save.isPending} onSave={(next) => save.mutate(next)} onArranged={store} />}
+        {may && <Settings plate={plate} busy={save.isPending || items !== null} onBegin={drop} onSave={(next) => save.mutate(next)} onArranged={store} />}
         {may && <QueueIt plate={plate} ready={ready} />}
       </div>
     </div>
@@ -268,7 +273,7 @@ const HEAD: readonly [keyof HeadBox, string][] = [
   ["gantry_deep_mm", "gantry to front and back"],
 ];
 
-function Settings({ plate, busy, onSave, onArranged }: { plate: Plate; busy: boolean; onSave: (change: Change) => void; onArranged: (made: Plate) => void }) {
+function Settings({ plate, busy, onBegin, onSave, onArranged }: { plate: Plate; busy: boolean; onBegin: () => void; onSave: (change: Change) => void; onArranged: (made: Plate) => void }) {
   const toast = useToast();
   const [counts, setCounts] = useState<Record<number, number>>({});
   const arrange = useMutation({
@@ -296,7 +301,12 @@ function Settings({ plate, busy, onSave, onArranged }: { plate: Plate; busy: boo
             <input className="input input-xs min-h-7 w-16 border-rule text-right" type="number" min={0} max={200} value={counts[kind.part_id] ?? kind.count} onChange={(event) => setCounts({ ...counts, [kind.part_id]: Number(event.target.value) })} />
           </label>
         ))}
-        <button type="button" className="btn btn-outline btn-xs min-h-7 font-normal" disabled={arrange.isPending || plate.kinds.length === 0} onClick={() => arrange.mutate()}>
+        <button type="button" className="btn btn-outline btn-xs min-h-7 font-normal" disabled={arrange.isPending || plate.kinds.length === 0}
+          onClick={() => {
+            onBegin();
+            arrange.mutate();
+          }}
+        >
           Lay them anew
         </button>
         <label className="flex items-center gap-2">

@@ -179,7 +179,7 @@ function Row({ item, ends, late, without, may }: { item: Queued; ends: string | 
         </select>
       </td>
       <td className="px-2 text-right">
-        <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may || remove.isPending} aria-label={`Take ${item.name} out of the queue`} onClick={() => remove.mutate()}>
+        <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may || remove.isPending} aria-label={`Take out ${item.name}`} onClick={() => remove.mutate()}>
           Take out
         </button>
       </td>

@@ -170,11 +170,13 @@ function RunBar({ run, x, selected, tabbed, onSelect, onKey, onDrop }: BarProps)
   const [drag, setDrag] = useState<{ x: number; y: number; dx: number; dy: number } | null>(null);
   const left = x(run.start);
   const [low, high] = [x(run.low_end), x(run.high_end)];
-  const width = Math.max(10, high - left);
+  const width = Math.max(6, high - left);
   const solid = Math.max(4, low - left);
   const late = run.late_s > 0;
   const changes = run.changes.map((change) => `${change.kind}: ${change.says}`).join(", ");
-  const label = `${run.name}${run.plates > 1 ? `, plate ${run.plate} of ${run.plates}` : ""}, ${run.machine}, ${clock(run.start)} to ${clock(run.end)}${late ? ", late" : ""}${run.pinned ? ", put there by hand" : ""}${changes ? `; before it ${changes}` : ""}`;
+  const title = `${run.name}${run.plates > 1 ? ` ${run.plate}/${run.plates}` : ""}`;
+  const size = `${run.pieces > 1 ? `${run.pieces} × ` : ""}${formatDuration((Date.parse(run.end) - Date.parse(run.start)) / 1000)}`;
+  const label = `${title} ${size}, ${run.machine}, ${clock(run.start)} to ${clock(run.end)}${late ? ", late" : ""}${run.pinned ? ", put there by hand" : ""}${changes ? `; before it ${changes}` : ""}`;
   const down = (event: PointerEvent<HTMLButtonElement>) => {
     if (onDrop === null || event.button !== 0) return;
     event.currentTarget.setPointerCapture(event.pointerId);
@@ -218,17 +220,8 @@ function RunBar({ run, x, selected, tabbed, onSelect, onKey, onDrop }: BarProps)
         onPointerUp={up}
         onPointerCancel={() => setDrag(null)}
       >
-        <strong className={`block truncate ${late ? "text-error" : ""}`}>
-          {run.pinned && <span aria-hidden>● </span>}
-          {run.name}
-          {run.plates > 1 && ` ${run.plate}/${run.plates}`}
-        </strong>
-        {width > 60 && (
-          <span className="block truncate">
-            {run.pieces > 1 && `${run.pieces} × `}
-            {formatDuration((Date.parse(run.end) - Date.parse(run.start)) / 1000)}
-          </span>
-        )}
+        <strong className={`block truncate ${late ? "text-error" : ""} ${run.pinned ? "before:content-['●_']" : ""}`}>{title}</strong>
+        {width > 60 && <span className="block truncate">{size}</span>}
       </button>
     </>
   );
