@@ -33,7 +33,7 @@ from meanbead.core.plates.check import HeadBox
 from meanbead.services.plates import MOST_ITEMS, LoadedPlate, load_plate, rings_of
 from meanbead.store.tables import Machine, Part, PlateRow, RecipeRow, plain
 
-blueprint = APIBlueprint("plates", __name__, url_prefix="/api", tag="Day")
+blueprint = APIBlueprint("plates", __name__, url_prefix="/api", tag="Plates")
 
 
 @blueprint.get("/plates")

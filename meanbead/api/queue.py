@@ -30,7 +30,7 @@ from meanbead.core.model import Recipe
 from meanbead.services.queue import MOST_PLATES, plates_of, progress_of
 from meanbead.store.tables import Machine, MaterialRow, Part, PlateRow, QueueItem, RecipeRow, RunRow
 
-blueprint = APIBlueprint("queue", __name__, url_prefix="/api", tag="Day")
+blueprint = APIBlueprint("queue", __name__, url_prefix="/api", tag="Queue")
 
 _MOST_LINES = 500
 
