@@ -87,15 +87,6 @@ def flow_phone(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
-def pieces(page: Page) -> None:
-    """A piece that was made and judged."""
-    page.get_by_role("button", name="Make it").first.click()
-    page.get_by_role("button", name=re.compile("^5 ")).click(timeout=30_000)
-    page.get_by_role("button", name="Use it").click()
-    page.get_by_text("on the shelf since").wait_for()
-    page.wait_for_timeout(10_000)
-
-
 def entered(page: Page) -> None:
     """A run as it is entered at the machine."""
     page.get_by_role("button", name="Scrapped").click()
@@ -121,10 +112,19 @@ def limits(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
-def shared_out(page: Page) -> None:
-    """The drain plate on both machines."""
-    page.get_by_role("button", name="Share it out").click()
-    page.get_by_text("in all,").wait_for(timeout=60_000)
+def board(page: Page) -> None:
+    """A week planned, and why a run stands where it stands."""
+    page.get_by_role("progressbar", name="Planning").wait_for(timeout=60_000)
+    page.get_by_role("progressbar", name="Planning").wait_for(state="detached", timeout=600_000)
+    page.get_by_role("button", name="two days").click()
+    page.locator("[data-run]").nth(4).click()
+    page.get_by_role("heading", name="Why here").wait_for()
+    page.wait_for_timeout(1500)
+
+
+def plate(page: Page) -> None:
+    """A mixed plate with its parts' shares."""
+    page.get_by_role("heading", name="Each part's share").wait_for(timeout=120_000)
     page.wait_for_timeout(500)
 
 
@@ -132,23 +132,23 @@ LOGGED = (
     "log",
     "run-phone",
     "causes",
-    "labels",
     "parts",
     "bench",
     "calibration",
-    "machines",
     "experiment",
     "house-rules",
+    "board",
+    "now-phone",
 )
 """Views that show what was logged."""
 
 VIEWS = {
+    "board": board,
+    "plate": plate,
     "calibration": limits,
-    "machines": shared_out,
     "run-phone": entered,
     "causes": caused,
     "flow-phone": flow_phone,
-    "test-pieces": pieces,
     "ready": ready,
     "layers": layers,
     "house-rules": house_rules,
@@ -224,14 +224,14 @@ def main() -> None:
         ("house-rules", "/house-rules", (1280, 800), False),
         ("flow-curve", "/flow/2", (1280, 800), False),
         ("flow-phone", "/flow", (390, 844), False),
-        ("test-pieces", "/test-pieces", (1280, 800), False),
         ("log", "/log", (1280, 800), False),
         ("run-phone", "/run/46", (390, 844), False),
         ("causes", "/log/44/causes", (1280, 900), False),
-        ("labels", "/log/labels?runs=45,42,41", (1280, 800), False),
         ("calibration", "/log/calibration", (1280, 1000), False),
-        ("machines", "/log/machines?part=5", (1280, 800), False),
         ("experiment", "/log/experiments/1?face=verdict", (1280, 900), False),
+        ("board", "/day", (1280, 800), False),
+        ("now-phone", "/day/now", (390, 844), False),
+        ("plate", "/day/plates/1", (1280, 800), False),
     ):
         if wanted and name not in wanted:
             continue
