@@ -186,7 +186,7 @@ def _run(
     made, plate = kept.plate(run.job, run.copy_number)
     item = db.get(QueueItem, made.queue_id)
     recipe_id = made.recipe_ids[min(run.choice, len(made.recipe_ids) - 1)]
-    column = db.get(RecipeRow, recipe_id)
+    column = None if recipe_id is None else db.get(RecipeRow, recipe_id)
     late = next((one.by_s for one in kept.plan.late if (one.job, one.copy_number) == (run.job, run.copy_number)), 0.0)
     there = any(low <= run.end <= high for low, high in hours)
     back = next((low for low, _ in hours if low > run.end), None)
@@ -197,7 +197,7 @@ def _run(
         name=made.name,
         part_id=made.part_id,
         recipe_id=recipe_id,
-        recipe="" if column is None else column.name,
+        recipe=run.choice_name if column is None else column.name,
         pieces=made.pieces,
         machine_id=by_name.get(run.machine, 0),
         machine=run.machine,

@@ -107,7 +107,7 @@ class BoardRun(Schema):
     plates: int
     name: str
     part_id: int
-    recipe_id: int
+    recipe_id: int | None
     recipe: str
     pieces: int
     machine_id: int

@@ -39,7 +39,8 @@ def _estimated(tools: Toolbox) -> BuiltDay:
                     estimate = services.queue.compute_way(session, tools.engine, item, way)
                 except MeanBeadError:
                     continue
-                store.estimates.save_estimate(session, way.digest, way.recipe_id, estimate)
+                # What is printed otherwise than its column stands is no figure of that column.
+                store.estimates.save_estimate(session, way.digest, way.recipe_id if way.itself else None, estimate)
     return built
 
 
@@ -98,11 +99,10 @@ def make_plate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
         loaded = services.plates.load_plate(session, store.rows.get(session, PlateRow, arguments["plate_id"]))
         if services.plates.plate_digest(session, loaded) != arguments["digest"]:
             raise MeanBeadError("The plate was changed before it was this job's turn.")
-        recipe_id = loaded.column.id
         column = loaded.column
         found = estimate_plate(tools.engine, loaded.job, loaded.solids, loaded.placed, loaded.head, tools.progress)
         with_interval = services.calibrations.with_interval(session, column, found.estimate)
-        store.estimates.save_estimate(session, arguments["digest"], recipe_id, found.estimate)
+        store.estimates.save_estimate(session, arguments["digest"], None, found.estimate)
     return PlateEstimate(estimate=with_interval, shares=found.shares, order=found.order).model_dump(mode="json")
 
 

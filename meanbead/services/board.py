@@ -11,16 +11,16 @@ from sqlalchemy.orm import Session
 from meanbead import store
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
-from meanbead.core.model import Estimate, Material
+from meanbead.core.model import Estimate, Material, Recipe
 from meanbead.core.model.day import Day
 from meanbead.core.model.plate import QueuePin
 from meanbead.core.schedule.day.spools import SpoolsAhead, SpoolStock, spools_ahead
 from meanbead.services.calibrations import with_interval
 from meanbead.services.day import local_now, machine_names
 from meanbead.services.day_plans import KeptPlan
-from meanbead.services.queue import Way, column_as, compute_way, material_name, plates_of, way_of
+from meanbead.services.queue import Way, column_as, column_of, compute_way, material_name, plates_of, way_of
 from meanbead.services.runs import add_run
-from meanbead.store.tables import Machine, MaterialRow, NozzleRow, QueueItem, RecipeRow, RunRow, SpoolRow
+from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, QueueItem, RecipeRow, RunRow, SpoolRow
 
 __all__ = ["Gap", "Prepared", "begin", "estimated", "gaps_of", "prepare_start", "put", "spools_of"]
 
@@ -178,13 +178,15 @@ def prepare_start(
     done = store.day.done_of(session, [item.id])
     if any(run.plate == plate and run.state in ("kept", "running") for run in done):
         raise MeanBeadError(f"Plate {plate} of {item.name} is under way or done already.", field="plate")
-    column = store.recipes.get_recipe(session, item.recipe_id)
-    recipe_id, wanted = column.id, machine_id or column.machine_id
+    own = store.recipes.get_recipe(session, item.recipe_id)
+    recipe_id: int | None = own.id
+    house_id, wanted = None, machine_id or own.machine_id
     run = None if kept is None else kept.run(item.id, plate)
     if kept is not None and run is not None:
         made, _ = kept.plate(run.job, run.copy_number)
         if machine_id is None or made.machine_ids[run.choice] == machine_id:
-            recipe_id, wanted = made.recipe_ids[run.choice], made.machine_ids[run.choice]
+            recipe_id, house_id = made.recipe_ids[run.choice], made.house_ids[run.choice]
+            wanted = made.machine_ids[run.choice]
     machine = store.rows.get(session, Machine, wanted)
     busy = next((one for one in store.day.running(session) if one.machine_id == wanted), None)
     if busy is not None:
@@ -193,7 +195,8 @@ def prepare_start(
             field="machine_id",
             remedy="Take it off first: say what came of it.",
         )
-    way = way_of(session, item, store.recipes.get_recipe(session, recipe_id), machine, sizes[plate - 1])
+    column = column_of(session, item, recipe_id, house_id)
+    way = way_of(session, item, column, machine, sizes[plate - 1], like=own)
     if way.wrong:
         raise MeanBeadError(way.wrong, field="recipe_id")
     return Prepared(item, plate, way, way.estimate)
@@ -205,15 +208,23 @@ def estimated(session: Session, engine: Engine, prepared: Prepared) -> Estimate:
     if known is not None:
         return known
     made = compute_way(session, engine, prepared.item, prepared.way)
-    store.estimates.save_estimate(session, prepared.way.digest, prepared.way.recipe_id, made)
+    of_column = prepared.way.recipe_id if prepared.way.itself else None
+    store.estimates.save_estimate(session, prepared.way.digest, of_column, made)
     return made
 
 
 def begin(session: Session, prepared: Prepared, estimate: Estimate, *, key: str, who: str) -> RunRow:
     """Start a planned run: its log entry is made, and its machine holds the nozzle and the spool that it is printed with."""
     item, way = prepared.item, prepared.way
-    column = store.recipes.get_recipe(session, way.recipe_id)
+    column = column_of(session, item, way.recipe_id, way.house_id)
+    if way.house_id is not None:
+        column = _taken_from_house(session, column, way.house_id)
     printed = column_as(session, column, way.machine_id, way.count if item.plate_id is None else 1, way.material_id)
+    if printed is not column:
+        # It stands on no sheet; the run keeps all that it held.
+        session.add(printed)
+        session.flush()
+        store.rows.delete(session, printed)
     machine = store.rows.get(session, Machine, way.machine_id)
     spool = _spool(session, machine, way, estimate)
     _fit(session, machine, column, spool)
@@ -231,10 +242,25 @@ def begin(session: Session, prepared: Prepared, estimate: Estimate, *, key: str,
         run.copies = way.count
     if item.pins.get(str(prepared.plate)) is not None:
         item.pins = {plate: pin for plate, pin in item.pins.items() if plate != str(prepared.plate)}
-    if printed is not column:
-        store.rows.delete(session, printed)  # it stands on no sheet; the run keeps all that it held
     session.flush()
     return run
+
+
+def _taken_from_house(session: Session, thought_of: RecipeRow, house_id: int) -> RecipeRow:
+    """A house recipe that the plan has picked, as a column of the part's sheet."""
+    house = store.rows.get(session, HouseRecipe, house_id)
+    column = store.recipes.add_recipe(
+        session,
+        thought_of.part,
+        name=house.name,
+        machine_id=house.machine_id,
+        nozzle_id=house.nozzle_id,
+        material_id=house.material_id,
+        choices=Recipe.model_validate(house.choices),
+    )
+    store.recipes.link_to_house(session, column, house)
+    session.refresh(column)
+    return column
 
 
 def _spool(session: Session, machine: Machine, way: Way, estimate: Estimate) -> SpoolRow | None:

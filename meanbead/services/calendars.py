@@ -14,7 +14,9 @@ from meanbead.core.schedule.day.tasks import Task
 __all__ = ["Entry", "calendar_of", "entries_of"]
 
 _AHEAD = timedelta(days=400)
+_LONGEST = timedelta(days=60)
 _MOST = 2000
+_MOST_REPEATS = 300_000
 
 
 @dataclass(frozen=True)
@@ -88,11 +90,14 @@ def _repeated(event: icalendar.cal.Component, begin: date | datetime, now: datet
         _moment(one.dt) for entry in (exceptions if isinstance(exceptions, list) else [exceptions]) for one in entry.dts
     }
     laid: list[date | datetime] = []
-    for start in rrulestr(rule, dtstart=first):
-        if start > last or len(laid) > _MOST:
+    for number, start in enumerate(rrulestr(rule, dtstart=first)):
+        if number > _MOST_REPEATS or len(laid) > _MOST:
+            raise ValueError("it repeats too often")
+        if start > last:
             break
         one = start.date() if whole else start
-        if _moment(one) not in without:
+        # What is long past is gone over, not kept.
+        if _moment(one) > now - _LONGEST and _moment(one) not in without:
             laid.append(one)
     return laid
 

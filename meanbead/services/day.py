@@ -32,6 +32,7 @@ from meanbead.core.schedule.day.tasks import OnMachine
 from meanbead.core.shelf import dryness
 from meanbead.services.advice import fault_rate_of
 from meanbead.services.queue import Progress, Way, material_name, plates_of, progress_of, ways_of
+from meanbead.store.around import Around, around
 from meanbead.store.day import RunningRun
 from meanbead.store.tables import (
     HoursException,
@@ -63,19 +64,10 @@ __all__ = [
     "without_bad_pins",
 ]
 
-_WATCHED = (
-    QueueItem,
-    HoursException,
-    PlateRow,
-    House,
-    Machine,
-    NozzleRow,
-    MaterialRow,
-    SpoolRow,
-    RunRow,
-    RecipeRow,
-    Part,
-)
+_WATCHED = (QueueItem, HoursException, PlateRow, House, Machine, NozzleRow, MaterialRow, SpoolRow, RunRow)
+_QUEUED_PARTS = "(select r.part_id from recipes r join queue_items q on q.recipe_id = r.id where q.deleted_at is null)"
+"""What is on the bench bears on the plan only where it is queued."""
+
 _DEFAULT_DRYING_H = 6.0
 
 
@@ -108,9 +100,9 @@ def local_now() -> datetime:
 
 def day_state(session: Session) -> str:
     """Tells one state of all that a plan is made of from every other."""
-    states = [
-        f"(select row(count(*), sum(version), max(updated_at))::text from {table.__tablename__})" for table in _WATCHED
-    ]
+    told = "(select row(count(*), sum(version), max(updated_at))::text from"
+    states = [f"{told} {table.__tablename__})" for table in _WATCHED]
+    states += [f"{told} recipes where part_id in {_QUEUED_PARTS})", f"{told} parts where id in {_QUEUED_PARTS})"]
     return str(session.execute(text(f"select md5(concat_ws(' ', {', '.join(states)}))")).scalar_one())
 
 
@@ -135,13 +127,14 @@ def build_day(session: Session, engine: Engine, now: datetime | None = None) -> 
     names = machine_names(machines)
     bores = sorted({float(row.nozzle.get("bore_mm", 0.4)) for row in store.rows.all_rows(session, NozzleRow)})
     built = BuiltDay(Day(now=now), {}, [])
+    about = around(session)
     items = store.day.queue(session)
     done = store.day.done_of(session, [item.id for item in items])
     jobs: list[DayJob] = []
     pins: list[Pin] = []
     for item in items:
         progress = progress_of(item, done)
-        jobs += _jobs_of(session, engine, item, progress, machines, names, shop, built)
+        jobs += _jobs_of(session, engine, item, progress, machines, names, shop, about, built)
     for name, planned in built.jobs.items():
         pins += _pins_of(name, planned, names, now, built.notes)
     materials = {job.material for job in jobs if job.material}
@@ -237,6 +230,7 @@ def _jobs_of(
     machines: Sequence[Machine],
     names: dict[int, str],
     shop: Shop,
+    about: Around,
     built: BuiltDay,
 ) -> list[DayJob]:
     sizes = plates_of(item)
@@ -251,7 +245,7 @@ def _jobs_of(
         return []
     part = store.rows.get(session, Part, own.part_id, deleted=True)
     for pieces, plates in by_pieces.items():
-        ways = ways_of(session, engine, item, pieces, machines)
+        ways = ways_of(session, engine, item, pieces, machines, about)
         ready = [way for way in ways if way.estimate is not None]
         built.missing += [(item, way) for way in ways if way.estimate is None and not way.wrong]
         if not ready:

@@ -24,14 +24,16 @@ AS_BEFORE_H = 24.0
 
 
 class JobMade(Result):
-    """What a job of a plan is: an item of the queue, its plates' numbers, pieces on each, and its choices' columns and machines."""
+    """What a job of a plan is: an item of the queue, its plates' numbers, pieces on each, and its choices' columns (or house
+    recipes) and machines."""
 
     queue_id: int
     name: str
     part_id: int
     plates: list[int]
     pieces: int
-    recipe_ids: list[int]
+    recipe_ids: list[int | None]
+    house_ids: list[int | None]
     machine_ids: list[int]
     material_id: int
 
@@ -96,7 +98,7 @@ def written(session: Session, built: BuiltDay, plan: DayPlan) -> dict[str, Any]:
     """What a plan's row holds."""
     jobs = {}
     for name, planned in built.jobs.items():
-        column = store.recipes.get_recipe(session, planned.ways[0].recipe_id)
+        column = store.recipes.get_recipe(session, planned.item.recipe_id)
         jobs[name] = JobMade(
             queue_id=planned.item.id,
             name=planned.item.name,
@@ -104,6 +106,7 @@ def written(session: Session, built: BuiltDay, plan: DayPlan) -> dict[str, Any]:
             plates=planned.plates,
             pieces=planned.pieces,
             recipe_ids=[way.recipe_id for way in planned.ways[:20]],
+            house_ids=[way.house_id for way in planned.ways[:20]],
             machine_ids=[way.machine_id for way in planned.ways[:20]],
             material_id=planned.ways[0].material_id,
         ).model_dump()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import threading
+from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 from sqlalchemy import Connection, Engine
@@ -19,10 +20,20 @@ from meanbead.store.around import Around, around, state_of
 from meanbead.store.recipes import recipe_inputs
 from meanbead.store.tables import RecipeRow
 
-__all__ = ["inputs_digest", "shown"]
+__all__ = ["Trial", "inputs_digest", "shown", "trial"]
 
 _DIGESTS_KEPT = 30_000
 _PREVIEWS_KEPT = 3_000
+
+
+@dataclass(frozen=True)
+class Trial:
+    """What is known of a column that is only thought of: its estimate's digest, how hot it is printed, and in ``wrong`` why it
+    cannot be."""
+
+    digest: str
+    nozzle_temp_c: float
+    wrong: str = ""
 
 
 class _Memory:
@@ -31,6 +42,7 @@ class _Memory:
     def __init__(self) -> None:
         self.digests: BoundedCache[str] = BoundedCache(_DIGESTS_KEPT, lambda _: 1)
         self.previews: BoundedCache[Preview | str] = BoundedCache(_PREVIEWS_KEPT, lambda _: 1)
+        self.trials: BoundedCache[Trial] = BoundedCache(_DIGESTS_KEPT, lambda _: 1)
 
 
 _MEMORIES: WeakKeyDictionary[Engine, _Memory] = WeakKeyDictionary()
@@ -61,6 +73,28 @@ def shown(row: RecipeRow, about: Around | None = None) -> Preview | str:
     if _unsaved(session):
         return _shown(row, about)
     return _memory(session).previews.get(_state(row, about), lambda: _shown(row, about))
+
+
+def trial(session: Session, row: RecipeRow, like: RecipeRow, part_digest: str, about: Around) -> Trial:
+    """What is known of a row that stands in no session: ``like`` another one but for machine, plastic and choices."""
+    choices = json.dumps(row.choices, sort_keys=True)
+    key = (
+        part_digest,
+        choices,
+        like.part_id,
+        *(state_of(one) for one in (like, row.machine, row.nozzle, row.material)),
+    )
+    return _memory(session).trials.get(
+        (*key, about.state(row.part, row.machine_id)), lambda: _trial(row, part_digest, about)
+    )
+
+
+def _trial(row: RecipeRow, part_digest: str, about: Around) -> Trial:
+    try:
+        temp = resolve(*recipe_inputs(row, about)).nozzle_temp_c
+    except MeanBeadError as problem:
+        return Trial("", 0.0, str(problem))
+    return Trial(_digest(row, part_digest, about), temp)
 
 
 def _around(row: RecipeRow, about: Around | None) -> tuple[Session, Around]:

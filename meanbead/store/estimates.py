@@ -75,8 +75,8 @@ def latest_figures(session: Session, recipe_ids: Sequence[int]) -> dict[int, Fig
     }
 
 
-def save_estimate(session: Session, inputs: str, recipe_id: int, estimate: Estimate) -> None:
-    """Store an estimate; that somebody else stored the same one meanwhile does no harm."""
+def save_estimate(session: Session, inputs: str, recipe_id: int | None, estimate: Estimate) -> None:
+    """Store an estimate, of a column as it stands or of none; that somebody else stored the same one meanwhile does no harm."""
     session.execute(
         insert(EstimateRow)
         .values(

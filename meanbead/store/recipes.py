@@ -145,11 +145,12 @@ def stored_choices(choices: Recipe) -> dict[str, Any]:
 def recipe_inputs(row: RecipeRow, about: Around | None = None) -> tuple[Recipe, Printer, Nozzle, Material, Standards]:
     """What the core needs of a recipe's row, in the session that it belongs to: the house's rules and what the part is for
     among it, and the machine with what its own texts take and what the house pays for electricity. ``about`` is what stands
-    around it, where that was read already."""
-    session = object_session(row)
-    if session is None:
-        raise RuntimeError("a recipe's inputs are read while its session is open")
-    about = about or around(session)
+    around it, where that was read already; with it, a row that is only thought of needs no session."""
+    if about is None:
+        session = object_session(row)
+        if session is None:
+            raise RuntimeError("a recipe's inputs are read while its session is open")
+        about = around(session)
     material = Material.model_validate(row.material.material)
     return (
         Recipe.model_validate(row.choices),

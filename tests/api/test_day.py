@@ -8,12 +8,14 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import icalendar
+import trimesh
 
 from meanbead.core.model.shop import Attendance, Shop
 from meanbead.services.calendars import entries_of
 from meanbead.services.day import attended_between, local_now
 from meanbead.store.tables import HoursException, QueueItem
 from tests.api.worker import WorkerCase
+from tests.support.solids import stl_bytes
 
 
 def key() -> str:
@@ -99,10 +101,52 @@ class Queued(DayCase):
         self.assertIn("no part named 'Nowhere'", made["problems"][0]["says"])
         self.assertIn("part", self.call("POST", "/api/queue/csv", {"text": "a,b\n1,2"}, 422)["detail"])
 
-    def test_a_recipe_among_those_that_hold_its_limits(self) -> None:
-        item = self.queue(may_pick=True, quantity=1)
+    def test_the_plan_picks_among_recipes_that_hold_the_limits_and_of_the_house(self) -> None:
+        """A quick house recipe is taken where it may be, comes onto the sheet when it is started, and not where it is over a limit."""
+        quick = self.columns(self.part)[1]
+        choices = {"layer_height_mm": 0.28, "infill": {"density": 0.0}, "walls": 1}
+        quick = self.call(
+            "PATCH",
+            f"/api/recipes/{quick['id']}",
+            {"version": quick["version"], "choices": choices, "nozzle_id": self.column["nozzle_id"]},
+        )
+        house = self.call("POST", "/api/house-recipes", {"name": "Quick", "recipe_id": quick["id"]}, 201)
+        gone = next(one for one in self.columns(self.part) if one["id"] == quick["id"])
+        self.call("POST", f"/api/recipes/{quick['id']}/delete", {"version": gone["version"]})
+        item = self.queue(may_pick=True, machine_ids=[self.column["machine_id"]])
         run = self.runs(self.plan(), item)[0]
-        self.assertIn(run["recipe_id"], [one["id"] for one in self.columns(self.part)])
+        self.assertEqual((run["recipe_id"], run["recipe"]), (None, "Quick"))
+        strict = self.call("POST", "/api/purposes", {"name": "Strict", "limits": {"shell_mm": 1.5}}, 201)
+        part = self.call(
+            "PATCH", f"/api/parts/{self.part['id']}", {"version": self.part["version"], "purpose_id": strict["id"]}
+        )
+        self.assertEqual(part["purpose_id"], strict["id"])
+        day = self.plan()
+        run = next(one for one in day["runs"] if one["queue_id"] == run["queue_id"])
+        self.assertEqual(run["recipe_id"], self.column["id"])
+        self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": None})
+        self.plan()
+        started = self.call("POST", "/api/day/start", {"key": key(), "queue_id": run["queue_id"], "plate": 1}, 201)
+        self.assertIn("Quick", [one["name"] for one in self.columns(self.part)])
+        self.assertEqual(self.call("GET", f"/api/runs/{started['run_id']}")["column_name"], "Quick")
+        self.call("POST", "/api/day/take-off", {"run_id": started["run_id"], "state": "kept"})
+        self.assertEqual(house["name"], "Quick")
+
+    def test_what_is_printed_otherwise_is_no_figure_of_its_column(self) -> None:
+        """Four at once are estimated; the list of parts does not take that for what one takes."""
+        self.part = self.upload(
+            stl_bytes(trimesh.creation.box((21, 19, 9)))
+        )  # of its own: equal ones share their figures
+        self.column = self.columns(self.part)[0]
+        before = self.call("POST", f"/api/recipes/{self.column['id']}/estimate")["print_time_s"]
+        self.queue(quantity=4, per_plate=4)
+        self.plan()
+        edited = self.call(
+            "PATCH", f"/api/recipes/{self.column['id']}", {"version": self.column["version"], "choices": {"walls": 7}}
+        )
+        self.assertEqual(edited["choices"]["walls"], 7)
+        listed = next(one for one in self.call("GET", "/api/parts")["parts"] if one["id"] == self.part["id"])
+        self.assertEqual((listed["headline"]["print_time_s"], listed["headline"]["outdated"]), (before, True))
 
 
 class OnTheBoard(DayCase):
@@ -298,6 +342,21 @@ class AttendedHours(DayCase):
         self.assertEqual(len({entry.source for entry in found}), 3)
         self.assertEqual(len(left_out), 1)
         self.assertIn("Backwards", left_out[0])
+
+    def test_an_entry_that_has_repeated_for_decades_still_counts_and_one_that_repeats_each_second_does_not(
+        self,
+    ) -> None:
+        now = datetime(2031, 3, 3, 9).astimezone()
+        event = (
+            "BEGIN:VEVENT\nUID:{0}\nDTSTART:19910303T120000Z\nDURATION:PT1H\nRRULE:FREQ={0}\nSUMMARY:{0}\nEND:VEVENT\n"
+        )
+        text = (
+            f"BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:x\n{event.format('DAILY')}{event.format('SECONDLY')}END:VCALENDAR\n"
+        )
+        found, left_out = entries_of(text, now)
+        self.assertIn(len(found), (399, 400, 401))
+        self.assertEqual(min(entry.start for entry in found).date(), now.date())
+        self.assertIn("repeats too often", left_out[0])
 
 
 class Plates(DayCase):

@@ -83,7 +83,7 @@ export function useReplanning(day: Day | undefined, may: boolean) {
   useEffect(() => {
     if (!may || day === undefined || !day.stale || day.job_id != null || isPending || tried.current === state) return;
     tried.current = state;
-    mutate(20);
+    mutate(10);
   }, [may, day, state, isPending, mutate]);
   return plan;
 }

@@ -37,7 +37,7 @@ export function RunPanel({ day, run, may, onPut, onRelease }: Props) {
     <section aria-labelledby="run" className="mt-4 grid gap-x-10 gap-y-3 border-t border-rule pt-3 md:grid-cols-[minmax(0,4fr)_minmax(0,5fr)_minmax(0,5fr)]">
       <div>
         <h2 id="run" className="font-serif text-2xl leading-tight">
-          <Link className="hover:underline" to={`/parts/${run.part_id}?recipe=${run.recipe_id}`}>
+          <Link className="hover:underline" to={`/parts/${run.part_id}`}>
             {run.name}
           </Link>
           {run.plates > 1 && (
