@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 
 from apiflask import APIBlueprint
@@ -97,7 +98,7 @@ def _board(db: Session) -> DayOut:
     machines = store.rows.all_rows(db, Machine)
     by_name = {name: number for number, name in machine_names(machines).items()}
     hours = attended_between(db, shop, moment - timedelta(hours=12), until)
-    runs = [] if kept is None else [_run(db, kept, one, by_name, items, spools, hours) for one in kept.plan.runs]
+    runs = [] if kept is None else _runs(db, kept, by_name, items, spools, hours)
     stale = bool(still) if kept is None else kept.row.inputs != day_state(db) or behind(kept, moment)
     return DayOut(
         now=moment,
@@ -174,20 +175,36 @@ def _machine(db: Session, machine: Machine, run: store.day.RunningRun | None, mo
     return BoardMachine(id=machine.id, name=machine.name, holds=holds, running=on)
 
 
-def _run(
+def _runs(
     db: Session,
+    kept: KeptPlan,
+    by_name: dict[str, int],
+    items: Sequence[QueueItem],
+    spools: dict[tuple[str, int], str],
+    hours: list[tuple[datetime, datetime]],
+) -> list[BoardRun]:
+    """All planned runs; what they are of is read once, not for each."""
+    of = {item.id: item for item in items}
+    wanted = {recipe_id for made in kept.jobs.values() for recipe_id in made.recipe_ids if recipe_id is not None}
+    named = db.execute(select(RecipeRow.id, RecipeRow.name).where(RecipeRow.id.in_(wanted)))
+    names = {row.id: row.name for row in named}
+    late = {(one.job, one.copy_number): one.by_s for one in kept.plan.late}
+    return [_run(kept, run, by_name, of, names, late, spools, hours) for run in kept.plan.runs]
+
+
+def _run(
     kept: KeptPlan,
     run: PlannedRun,
     by_name: dict[str, int],
-    items: object,
+    items: dict[int, QueueItem],
+    names: dict[int, str],
+    late: dict[tuple[str, int], float],
     spools: dict[tuple[str, int], str],
     hours: list[tuple[datetime, datetime]],
 ) -> BoardRun:
     made, plate = kept.plate(run.job, run.copy_number)
-    item = db.get(QueueItem, made.queue_id)
+    item = items.get(made.queue_id)
     recipe_id = made.recipe_ids[min(run.choice, len(made.recipe_ids) - 1)]
-    column = None if recipe_id is None else db.get(RecipeRow, recipe_id)
-    late = next((one.by_s for one in kept.plan.late if (one.job, one.copy_number) == (run.job, run.copy_number)), 0.0)
     there = any(low <= run.end <= high for low, high in hours)
     back = next((low for low, _ in hours if low > run.end), None)
     return BoardRun(
@@ -197,7 +214,7 @@ def _run(
         name=made.name,
         part_id=made.part_id,
         recipe_id=recipe_id,
-        recipe=run.choice_name if column is None else column.name,
+        recipe=run.choice_name if recipe_id is None else names.get(recipe_id, run.choice_name),
         pieces=made.pieces,
         machine_id=by_name.get(run.machine, 0),
         machine=run.machine,
@@ -211,7 +228,7 @@ def _run(
         grams=run.grams,
         pinned=item is not None and str(plate) in item.pins,
         due_at=None if item is None else item.due_at,
-        late_s=late,
+        late_s=late.get((run.job, run.copy_number), 0.0),
         alone_s=run.alone_s,
         alone_end=None if there else back,
         spool=spools.get((run.job, run.copy_number), ""),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import uuid
+from collections.abc import Sequence
 from datetime import datetime, time
 
 from apiflask import APIBlueprint
@@ -43,10 +44,14 @@ def list_queue() -> QueueListOut:
         return QueueListOut(items=_all(db, store.day.queue(db)))
 
 
-def _all(db: Session, rows: object) -> list[QueueOut]:
-    items = list(rows)  # type: ignore[call-overload]
-    done = store.day.done_of(db, [row.id for row in items])
-    return [_out(db, row, done) for row in items]
+def _all(db: Session, rows: Sequence[QueueItem]) -> list[QueueOut]:
+    done = store.day.done_of(db, [row.id for row in rows])
+    # Held on to, so that each is read once.
+    columns = db.scalars(select(RecipeRow).where(RecipeRow.id.in_({row.recipe_id for row in rows}))).all()
+    materials = store.rows.all_rows(db, MaterialRow)
+    found = [_out(db, row, done) for row in rows]
+    del columns, materials
+    return found
 
 
 def _out(db: Session, row: QueueItem, done: list[store.day.Done] | None = None) -> QueueOut:

@@ -38,6 +38,12 @@ describe("what has to be read anew", () => {
     expect(staleAfter([change("spools", 1, 1)], workshop()).shelf).toBe(true);
   });
 
+  it("is the day where its queue, hours, plates or plan change, or a run does", () => {
+    for (const table of ["queue_items", "hours_exceptions", "plates", "day_plans", "runs"]) {
+      expect(staleAfter([change(table, 5, 2)], workshop()).queries).toContainEqual(["day"]);
+    }
+  });
+
   it("is a flow test of which a strand was entered, and everything after a gap", () => {
     expect(staleAfter([change("flow_points", 4, 1, 9)], workshop()).queries).toContainEqual(keys.flowTest(9));
     expect(staleAfter([change("*", 0, 0)], workshop()).everything).toBe(true);
