@@ -32,6 +32,8 @@ def fill(database: Database, *, parts: int = 1_000, columns: int = 5, estimates:
         session.execute(text("delete from estimates"))
         session.execute(text("delete from recipe_versions"))
         session.execute(text("update parts set chosen_id = null"))
+        session.execute(text("delete from queue_items"))
+        session.execute(text("delete from plates"))
         session.execute(text("delete from recipes"))
         rows = [
             {

@@ -28,18 +28,17 @@ def estimate(name: str, keys: dict | None = None, bore: float = 0.4) -> Estimate
 
 
 class Samples(unittest.TestCase):
-    def test_all_are_sound_as_they_come_and_fit_both_machines(self) -> None:
+    def test_all_are_sound_as_they_come_and_fit_at_least_two_machines(self) -> None:
         self.assertEqual(len(SAMPLE_PARTS), 8)
         for sample in SAMPLE_PARTS:
             facts = part_facts(solid(sample.name))
             self.assertEqual((facts.mended, facts.bodies), ([], 1), sample.name)
-            for keys in MACHINES.values():
-                bed = Printer.model_validate(keys).bed_mm
-                self.assertLess(facts.extents_mm.x, bed.x)
-                self.assertLess(facts.extents_mm.z, bed.z)
+            beds = [Printer.model_validate(keys).bed_mm for keys in MACHINES.values()]
+            fit = [facts.extents_mm.x < bed.x and facts.extents_mm.z < bed.z for bed in beds]
+            self.assertGreaterEqual(sum(fit), 2, sample.name)
 
     def test_shelf(self) -> None:
-        self.assertEqual((len(MACHINES), len(NOZZLES), len(MATERIALS)), (2, 4, 5))
+        self.assertEqual((len(MACHINES), len(NOZZLES), len(MATERIALS)), (3, 4, 5))
         for keys in MATERIALS.values():
             Material.model_validate(keys)
         self.assertLessEqual(set(COLUMNS), {sample.name for sample in SAMPLE_PARTS})

@@ -113,8 +113,6 @@ def upgrade() -> None:
     op.create_index("ix_runs_queue_id", "runs", ["queue_id"])
     op.add_column("machines", sa.Column("head", JSONB(), nullable=False, server_default="{}"))
     op.add_column("house", sa.Column("day", JSONB(), nullable=False, server_default="{}"))
-    for table, column in (("runs", "delay_s"), ("machines", "head"), ("house", "day")):
-        op.alter_column(table, column, server_default=None)
     op.execute(_NOTICE.format(more=", 'plan'"))
     for table in TOLD:
         made = "for each row execute function tell_change()"
