@@ -15,11 +15,13 @@ __all__ = ["Bound", "bound_of"]
 
 @dataclass(frozen=True)
 class Bound:
-    """At least so many runs late, at most so many placed, and a cost below which no plan's can lie."""
+    """At least so many runs late, at most so many placed, a cost below which no plan's can lie, and what ends alone weigh at least
+    where all runs are placed."""
 
     late: int
     placed: int
     cost: float
+    ends: float
 
 
 def bound_of(problem: Problem, arrays: Arrays) -> Bound:
@@ -34,7 +36,7 @@ def bound_of(problem: Problem, arrays: Arrays) -> Bound:
     p = problem
     n, m = p.runs, p.machines
     if n == 0:
-        return Bound(0, 0, 0.0)
+        return Bound(0, 0, 0.0, 0.0)
     alone = np.full(n, np.inf)
     surely_late = np.zeros(n, np.bool_)
     for run in range(n):
@@ -62,9 +64,10 @@ def bound_of(problem: Problem, arrays: Arrays) -> Bound:
     least_ends = float(np.sort(each[can])[: len(each[can]) - left_out].sum()) if can.any() else 0.0
     together = _shortest_first(np.sort(shortest), p.free) * p.weight[can].min(initial=1e9) * w[3] / 60
     together = max(together, _weighted(shortest, p.weight[can], p.free) * w[3] / 60)
-    if left_out == 0:
-        least_ends = max(least_ends, together if together < absent[can].min(initial=np.inf) else 0.0)
-    return Bound(int((surely_late & can).sum()), placed, cost + least_ends)
+    # Where to leave a run out costs more than its latest end could save, every plan that is worth anything holds them all.
+    if left_out == 0 and w[2] >= w[3] * p.horizon / 60:
+        least_ends = max(least_ends, together)
+    return Bound(int((surely_late & can).sum()), placed, cost + least_ends, least_ends)
 
 
 def _alone(a: Arrays, run: int, way: int, machine: int) -> float | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 import numpy as np
@@ -58,7 +59,7 @@ def reported(problem: Problem, arrays: Arrays, plan: Sequences, gap: float, prov
         unplaced=unplaced,
         late=late,
         gap=gap,
-        bound_says=_bound_says(problem, len(runs), len(late), gap, proven, least),
+        bound_says=_bound_says(problem, runs, len(late), proven, least),
         proven=proven,
         score=_score(problem, runs, len(late)),
         drying=[
@@ -155,26 +156,24 @@ def why_unplaced(problem: Problem, run: int) -> str:
     return f"There is no room left within {day.horizon_h:g} h: what is due sooner or goes first takes it."
 
 
-def _bound_says(problem: Problem, placed: int, late: int, gap: float, proven: bool, least: Bound) -> str:
+def _bound_says(problem: Problem, runs: list[PlannedRun], late: int, proven: bool, least: Bound) -> str:
+    """How much better a plan could be: late ones and missing ones by number, ends by their mean."""
     if not problem.runs:
         return "There is nothing to plan."
-    said = []
-    missing = problem.runs - placed
-    if late:
-        said.append(
-            f"{late} late; no plan has fewer than {least.late}" if least.late < late else f"{late} late in every plan"
-        )
-    if missing:
-        must = problem.runs - least.placed
-        said.append(
-            f"{missing} without a place; at least {must} in every plan"
-            if must < missing
-            else f"{missing} without a place in every plan"
-        )
-    begin = f"{'; '.join(said)}. " if said else ""
     if proven:
-        return f"{begin}There is no better plan by the house's order."
-    return f"{begin}Counted all together, a better plan could save at most {max(1, round(100 * gap))} %."
+        return "There is no better plan by the house's order."
+    said = []
+    missing = problem.runs - len(runs)
+    for count, bound, what in ((late, least.late, "late"), (missing, problem.runs - least.placed, "without a place")):
+        if count:
+            fewer = f"no plan has fewer than {bound}" if bound else "whether fewer is possible is not known"
+            said.append(f"{count} {what} in every plan." if bound >= count else f"{count} {what}; {fewer}.")
+    if not missing:
+        weight = {job.id: float(w) for job, w in zip(problem.jobs, problem.weight, strict=True)}
+        ends = sum(weight[run.job] * problem.day.at(run.end) for run in runs) * float(problem.weights[3]) / 60
+        share = max(0.0, 1 - least.ends / ends) if ends > 0 else 0.0
+        said.append(f"No plan's runs end more than {max(1, math.ceil(100 * share))} % sooner, all in all.")
+    return " ".join(said)
 
 
 def _score(problem: Problem, runs: list[PlannedRun], late: int) -> PlanScore:
