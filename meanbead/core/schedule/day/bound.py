@@ -104,6 +104,8 @@ def _shortest_first(shortest: NDArray[np.float64], free: NDArray[np.float64]) ->
 
 def _weighted(shortest: NDArray[np.float64], weights: NDArray[np.float64], free: NDArray[np.float64]) -> float:
     """A sum of weighted ends, s, that no plan can beat: equal machines, all free when the first one is."""
+    if not len(shortest) or not len(free):
+        return 0.0
     order = np.argsort(shortest / weights, kind="stable")
     one = float((np.cumsum(shortest[order]) * weights[order]).sum())
     m = len(free)
