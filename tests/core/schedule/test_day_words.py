@@ -11,6 +11,7 @@ import numpy as np
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model.day import Day, DayPlan
 from meanbead.core.schedule.day import first_come, plan_day, planner
+from meanbead.core.schedule.day.problem import windows_of
 from meanbead.core.schedule.day.reasons import moved, reasons
 from meanbead.core.schedule.day.search import Sequences
 from meanbead.core.schedule.day.spools import SpoolStock, spools_ahead
@@ -133,6 +134,25 @@ class Moves(unittest.TestCase):
         self.assertIn("new: m0", moved(gone, before)[0].says)
 
 
+def _in_time(day: Day, row: list[Any], due: dict[str, Any], delay_s: float) -> bool:
+    """Whether a machine's runs, the first of them put off, are in time where they were, and somebody is there to start the first."""
+    spans = windows_of(day)
+    free = day.at(row[0].changes[0].start if row[0].changes else row[0].start) + delay_s
+    for place, run in enumerate(row):
+        need = (run.start - (run.changes[0].start if run.changes else run.start)).total_seconds()
+        starts = [max(free, low) + need for low, high in spans if max(free, low) + need <= high + 1e-6]
+        if not starts:
+            return all(one.job not in due or one.high_end > due[one.job] for one in row[place:]) and place > 0
+        if place == 0 and min(starts) > free + need + 1:
+            return False
+        lasts = (run.high_end - run.start).total_seconds()
+        was_in_time = run.job in due and run.high_end <= due[run.job]
+        if was_in_time and min(starts) + lasts > day.at(due[run.job]) + 1e-3:
+            return False
+        free = min(starts) + (run.end - run.start).total_seconds()
+    return True
+
+
 class ToDo(unittest.TestCase):
     def test_in_order_with_the_time_until_it_matters(self) -> None:
         span = [{"from": at(0.5), "to": at(10)}, {"from": at(24), "to": at(34)}]
@@ -151,6 +171,24 @@ class ToDo(unittest.TestCase):
         self.assertTrue(told[1].waits)
         # The second one may wait until nobody is there any more.
         self.assertEqual(told[1].by, START + timedelta(hours=10) - timedelta(minutes=10))
+
+    def test_waiting_longer_than_told_makes_something_late_and_as_long_does_not(self) -> None:
+        """Each first start of made-up days, put off by hand: up to what is told nothing gets late, and later something does, or
+        nobody is there."""
+        checked = 0
+        for seed in range(12):
+            day = Day.model_validate(made_up(seed + 500, machines=2, jobs=8, hours=72, extras=False))
+            plan = first_come(day)
+            due = {job.id: job.due for job in day.jobs if job.due is not None}
+            for task in tasks(day, plan, [], due):
+                if task.waits or task.by is None:
+                    continue
+                row = sorted((run for run in plan.runs if run.machine == task.machine), key=lambda run: run.start)
+                told = (task.by - task.at).total_seconds()
+                self.assertTrue(_in_time(day, row, due, max(0.0, told - 1)), (seed, task.machine))
+                self.assertFalse(_in_time(day, row, due, told + 2), (seed, task.machine))
+                checked += 1
+        self.assertGreater(checked, 12)
 
     def test_what_runs_is_taken_off_first_and_drying_comes_before(self) -> None:
         day = simple(

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from datetime import datetime
-from itertools import pairwise
 from typing import Literal
 
 from meanbead.core.model.base import Model, Result
@@ -52,15 +52,15 @@ def tasks(day: Day, plan: DayPlan, running: Sequence[OnMachine], due: dict[str, 
     for run in sorted(plan.runs, key=lambda one: one.start):
         by_machine.setdefault(run.machine, []).append(run)
     occupied = {one.machine: one for one in running}
+    latest = {machine: _latest_begins(day, runs, due) for machine, runs in by_machine.items()}
     for one in running:
         after = by_machine.get(one.machine, [])
-        begin = _begin(after[0]) if after else None
         found.append(
             Task(
                 kind="take_off",
                 machine=one.machine,
                 at=one.ends_at,
-                by=None if begin is None else _latest(day, after, due),
+                by=latest[one.machine][0] if after else None,
                 says=f"Take {one.name} off",
                 steps=[],
                 run_id=one.run_id,
@@ -74,7 +74,7 @@ def tasks(day: Day, plan: DayPlan, running: Sequence[OnMachine], due: dict[str, 
                     kind="start",
                     machine=machine,
                     at=_begin(run),
-                    by=_latest(day, runs[place:], due),
+                    by=latest[machine][place],
                     says=f"Start {run.job}",
                     steps=[_step(change.kind, change.says) for change in run.changes],
                     job=run.job,
@@ -85,15 +85,18 @@ def tasks(day: Day, plan: DayPlan, running: Sequence[OnMachine], due: dict[str, 
     for drying in plan.drying:
         temp = f" at {drying.temp_c:g} °C" if drying.temp_c else ""
         hours = (drying.end - drying.start).total_seconds() / 3600
-        uses = [run for run in plan.runs if run.material == drying.material]
-        by = min((_slack(day, run, due) for run in uses), default=None)
-        latest = None if by is None else drying.start + (by - min(_begin(run) for run in uses))
+        spare = [
+            last - _begin(run)
+            for machine, runs in by_machine.items()
+            for run, last in zip(runs, latest[machine], strict=True)
+            if run.material == drying.material
+        ]
         found.append(
             Task(
                 kind="dry",
                 machine="",
                 at=drying.start,
-                by=latest,
+                by=drying.start + min(spare) if spare else None,
                 says=f"Dry {drying.material}{temp} for {hours:.0f} h",
                 steps=[],
             )
@@ -121,28 +124,33 @@ def _step(kind: str, says: str) -> str:
     return {"plate": "Clear the plate", "nozzle": f"Nozzle {says}", "spool": f"Spool: {says}"}[kind]
 
 
-def _slack(day: Day, run: PlannedRun, due: dict[str, datetime]) -> datetime:
-    """The latest beginning of a run: not late, and while somebody is there."""
-    begin = _begin(run)
-    low, high = day.at(begin), day.at(run.start)
-    close = next((end for start, end in windows_of(day) if start - 1 <= low and high <= end + 1), high)
-    latest = day.moment(low + close - high)
-    by = due.get(run.job)
-    if by is not None:
-        spare = day.at(by) - day.at(run.high_end)
-        latest = min(latest, day.moment(low + max(0.0, spare)))
-    return max(begin, latest)
+def _latest_begins(day: Day, runs: Sequence[PlannedRun], due: dict[str, datetime]) -> list[datetime]:
+    """The latest beginning of each of a machine's runs, changes included, at which neither it nor one that follows gets late that
+    is in time now, and somebody is still there; backwards from the last.
 
-
-def _latest(day: Day, runs: Sequence[PlannedRun], due: dict[str, datetime]) -> datetime:
-    """The latest beginning of the first of a machine's runs at which none that follows at once gets late."""
-    first = _begin(runs[0])
-    latest = _slack(day, runs[0], due)
-    waited = 0.0
-    for before, run in pairwise(runs):
-        waited += (_begin(run) - before.end).total_seconds()
+    A run has to start by ``due - (high_end - start)``, and so that the next one's changes fit before *its* latest start; of the
+    attended moments until then the last counts. What waits past its evening would wait for the morning: that is why every
+    following run's hours bear on the first.
+    """
+    windows = windows_of(day)
+    found: list[datetime] = []
+    bound_of_next = math.inf
+    for run in reversed(runs):
+        start, begin = day.at(run.start), day.at(_begin(run))
+        bound = bound_of_next - (day.at(run.end) - start)
         by = due.get(run.job)
-        if by is not None:
-            spare = max(0.0, day.at(by) - day.at(run.high_end)) + waited
-            latest = min(latest, day.moment(day.at(first) + spare))
-    return max(first, latest)
+        if by is not None and run.high_end <= by:
+            bound = min(bound, start + day.at(by) - day.at(run.high_end))
+        if run.pinned:
+            bound = start
+        latest = _last_attended(windows, bound, start - begin) if bound < math.inf else math.inf
+        latest = max(latest, start)
+        bound_of_next = latest - (start - begin)
+        close = next((end for low, end in windows if low - 1 <= begin and start <= end + 1), start)
+        found.append(day.moment(min(latest, max(close, start)) - (start - begin)))
+    return found[::-1]
+
+
+def _last_attended(windows: Sequence[tuple[float, float]], bound: float, need: float) -> float:
+    """The last start up to a bound whose changes before it, ``need`` s, lie in one attended span with it; -inf where none."""
+    return max((min(bound, high) for low, high in windows if low + need <= min(bound, high)), default=-math.inf)
