@@ -50,6 +50,8 @@ def gaps_of(kept: KeptPlan) -> list[Gap]:
         first = machine.plate_clear
         for run in runs:
             begin = day.at(run.changes[0].start if run.changes else run.start)
+            if "plate" not in run.swaps:
+                begin -= plate_s  # what is put in before it has to come off again
             gap = _gap(day, machine.id, free, begin, spans, 0.0 if first else plate_s)
             if gap is not None:
                 found.append(gap)
@@ -66,7 +68,6 @@ def _gap(
     starts = [max(low + clear_s, opens + clear_s) for opens, closes in spans if max(low, opens) + clear_s <= closes]
     if not starts or high - min(starts) < _LEAST_GAP_S:
         return None
-    # The next run needs its plate cleared as well, which its own changes count already.
     return Gap(machine, day.moment(low), day.moment(high), high - min(starts))
 
 
