@@ -152,6 +152,10 @@ class Engine:
             substituted=list(strokes.substituted),
         )
 
+    def run(self, job: PrintJob | Prepared, progress: ProgressCallback = no_progress) -> Run:
+        """All strokes of a job with the times that its estimate is made of: what a file is written from."""
+        return self._run(prepare(job), None, progress)
+
     def detail(self, job: PrintJob) -> StrokeDetail:
         """Every stroke with its seconds, speed, flow and cause; kept for a while, because it is asked for in pieces."""
         key = (job.solid.digest, job.recipe, job.printer, job.nozzle, job.material)

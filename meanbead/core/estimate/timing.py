@@ -21,8 +21,10 @@ from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.table import Strokes
 
 __all__ = [
+    "Requests",
     "Timing",
     "melt_limits_mm_s",
+    "requests_of",
     "set_accelerations_mm_s2",
     "set_speeds_mm_s",
     "stronger",
@@ -124,19 +126,25 @@ def _ledgers(  # type: ignore[no-untyped-def]
     return by_feature, by_cause
 
 
-def time_strokes(
+@dataclass(frozen=True)
+class Requests:
+    """What each move is asked for, arrays of length m: ``speed_mm_s`` and ``acceleration_mm_s2``, infinite where only the axes
+    bound them, and ``melt_mm_s``, the speed that the melt ceiling allows."""
+
+    speed_mm_s: Floats
+    acceleration_mm_s2: Floats
+    melt_mm_s: Floats
+
+
+def requests_of(
     strokes: Strokes,
+    table: MoveTable,
     plan: Plan,
     printer: Printer,
     ceiling_mm3_s: float,
-    moves: MoveTable | None = None,
     first_ceiling_mm3_s: float | None = None,
-) -> Timing:
-    """Run strokes through the machine's limits. Pure: same inputs, same seconds.
-
-    ``first_ceiling_mm3_s`` is the melt ceiling on the bed, where it is another. ``moves`` are those of :func:`~meanbead.core.estimate.moves.all_moves`, if they are known already.
-    """
-    table = moves if moves is not None else moves_of(strokes, plan, printer)
+) -> Requests:
+    """Speeds and accelerations that a plan asks for on each move, before the machine's limits."""
     stroke_melt = melt_limits_mm_s(strokes, plan, ceiling_mm3_s, first_ceiling_mm3_s)
     stroke_asked = set_speeds_mm_s(strokes, plan)
     asked, requested, melt = np.empty(len(table)), np.empty(len(table)), np.empty(len(table))
@@ -165,7 +173,25 @@ def time_strokes(
         )
 
     parallel_map(wish, halves(len(table)))
-    limits = path_limits(table.delta, asked, requested, printer)
+    return Requests(asked, requested, melt)
+
+
+def time_strokes(
+    strokes: Strokes,
+    plan: Plan,
+    printer: Printer,
+    ceiling_mm3_s: float,
+    moves: MoveTable | None = None,
+    first_ceiling_mm3_s: float | None = None,
+) -> Timing:
+    """Run strokes through the machine's limits. Pure: same inputs, same seconds.
+
+    ``first_ceiling_mm3_s`` is the melt ceiling on the bed, where it is another. ``moves`` are those of :func:`~meanbead.core.estimate.moves.all_moves`, if they are known already.
+    """
+    table = moves if moves is not None else moves_of(strokes, plan, printer)
+    asks = requests_of(strokes, table, plan, printer, ceiling_mm3_s, first_ceiling_mm3_s)
+    melt = asks.melt_mm_s
+    limits = path_limits(table.delta, asks.speed_mm_s, asks.acceleration_mm_s2, printer)
     plastic = table.kind == Kind.PLASTIC
     # Without corners between plastic no speed is lower, so no move takes longer: the difference is what they cost.
     between_plastic = plastic.copy()
