@@ -1,1 +1,1 @@
-"""What talks to machines. It only asks; nothing here moves or heats anything."""
+"""What talks to machines, scales and stores of files. What moves or heats is named so, and asked for by a person each time."""

@@ -43,6 +43,18 @@ class OpenConsole:
         """Let a machine that greets whoever connects have its say."""
         _listen(self.line, time.monotonic() + timeout_s, settle_s, requested=None)
 
+    def hear(self, timeout_s: float, settle_s: float) -> str:
+        """What is said without being asked, until the line rests."""
+        heard = _listen(self.line, time.monotonic() + timeout_s, settle_s, requested=None)
+        return heard.decode("utf-8", errors="replace")
+
+    def answer(self, timeout_s: float) -> str:
+        """What is answered up to the next ``ok``, or nothing more within the time. Raises OSError where the line has ended."""
+        heard = _listen(self.line, time.monotonic() + timeout_s, timeout_s, requested=_DONE)
+        if not heard and select.select([self.line], [], [], 0)[0]:
+            raise ConnectionResetError("the line has ended")
+        return heard.decode("utf-8", errors="replace")
+
     def command(self, text: str, timeout_s: float) -> str:
         """Send one command and return what is answered up to its ``ok``. Raises :class:`MeanBeadError` without one."""
         self.send(text.encode("ascii", errors="replace") + b"\n")

@@ -118,9 +118,7 @@ def _fit(xy, group, filament, speed, entry, leave, acceleration, time_s, toleran
             for place in range(k, k + best):
                 took += time_s[place]
                 slowest = min(slowest, acceleration[place])
-            pace[k] = _even_pace(
-                entry[k], leave[k + best - 1], slowest, radius * abs(best_turn), took, speed[k]
-            )
+            pace[k] = _even_pace(entry[k], leave[k + best - 1], slowest, radius * abs(best_turn), took, speed[k])
             k += best
         else:
             k += 1

@@ -20,6 +20,7 @@ from meanbead.core.estimate.moves import CLEAR_MM, Kind
 from meanbead.core.estimate.summary import Run
 from meanbead.core.estimate.timing import requests_of
 from meanbead.core.gcode.arcs import fit_arcs
+from meanbead.core.gcode.beside import BEGINS, ENDS
 from meanbead.core.gcode.lines import ACCELERATIONS, E_UNIT, F_UNIT, XY_UNIT, Z_UNIT, Batch, LineWriter
 from meanbead.core.gcode.pace import Pace, pace_of
 from meanbead.core.gcode.placeholders import fill_in
@@ -28,10 +29,7 @@ from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
 from meanbead.core.strokes.features import FEATURES, Feature
 
-__all__ = ["BEGINS", "ENDS", "placeholder_values", "plan_as_filed", "write_program"]
-
-BEGINS, ENDS = "; print begins", "; print ends"
-"""Between these two lines stands what an estimate counts as printing."""
+__all__ = ["placeholder_values", "plan_as_filed", "write_program"]
 
 PIECE_MOVES = 100_000
 
@@ -379,7 +377,9 @@ class _Program:
         level = plastic & (table.delta[rows, 2] == 0)
         # Strokes of one feature, layer and speed may join; an event between them ends the run.
         layer, feature = self.layer[rows], self.strokes.feature[stroke]
-        changed = np.concatenate([[False], (np.diff(layer) != 0) | (np.diff(feature.astype(np.int64)) != 0) | ~level[1:]])
+        changed = np.concatenate(
+            [[False], (np.diff(layer) != 0) | (np.diff(feature.astype(np.int64)) != 0) | ~level[1:]]
+        )
         group = np.where(level, 1 + np.cumsum(changed), 0)
         return fit_arcs(
             xy,

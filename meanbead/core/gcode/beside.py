@@ -1,0 +1,117 @@
+"""What stands in a file beside its moves, by line: temperatures, accelerations, dwells, the marks of printing; and where lines
+begin, so that a byte can be told for a line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["BEGINS", "ENDS", "Beside", "read_beside"]
+
+BEGINS, ENDS = "; print begins", "; print ends"
+"""Between these two lines stands what an estimate counts as printing."""
+
+_LINES_A_MARK = 64
+_PIECE_BYTES = 4 * 1024 * 1024
+
+_LOOKED_FOR = re.compile(
+    rb"^[ \t]*(?:[Nn]\d+[ \t]*)?(?:[Mm](?P<code>104|109|140|190|204)|(?P<dwell>[Gg]0*4))\b(?P<words>[^;\n]*)"
+    rb"|^(?P<mark>; print (?:begins|ends))\r?$",
+    re.MULTILINE,
+)
+_WORD = re.compile(rb"([A-Za-z])[ \t]*(-?\d*\.?\d+)")
+
+Ints = NDArray[np.int64]
+
+
+@dataclass
+class Beside:
+    """``nozzle`` and ``bed`` are targets with their lines, degrees C, and whether the file waits there; ``accelerations`` by line
+    and letter, mm/s2; ``dwells`` by line, s; ``begins`` and ``ends`` the lines of the marks, None where there are none."""
+
+    nozzle: list[tuple[int, float, bool]] = field(default_factory=list)
+    bed: list[tuple[int, float, bool]] = field(default_factory=list)
+    accelerations: list[tuple[int, str, float]] = field(default_factory=list)
+    dwells: list[tuple[int, float]] = field(default_factory=list)
+    begins: int | None = None
+    ends: int | None = None
+    size_bytes: int = 0
+    lines: int = 0
+    _starts: list[Ints] = field(default_factory=lambda: [np.zeros(1, np.int64)])
+
+    def byte_of(self, line: int) -> int:
+        """About where a line, counted from 1, begins: to some sixty lines."""
+        starts = self._all_starts()
+        place = (max(1, line) - 1) / _LINES_A_MARK
+        low = min(int(place), len(starts) - 1)
+        end = int(starts[low + 1]) if low + 1 < len(starts) else self.size_bytes
+        return int(starts[low] + (place - low) * (end - starts[low])) if place - low < 1 else end
+
+    def _all_starts(self) -> Ints:
+        if len(self._starts) > 1:
+            self._starts = [np.concatenate(self._starts)]
+        return self._starts[0]
+
+    def inside(self, line: Ints) -> NDArray[np.bool_]:
+        """True for lines between the marks of printing; for all where there are none."""
+        if self.begins is None or self.ends is None:
+            return np.ones(len(line), dtype=bool)
+        found: NDArray[np.bool_] = (line > self.begins) & (line < self.ends)
+        return found
+
+
+def read_beside(stream: BinaryIO) -> Beside:
+    """Read a file from its start to its end, in pieces."""
+    told = Beside()
+    for text in _pieces(stream):
+        newlines = np.flatnonzero(np.frombuffer(text, np.uint8) == 10)
+        # The line that begins after the k-th newline of the file is line k + 2.
+        numbers = told.lines + 1 + np.arange(len(newlines))
+        kept = newlines[numbers % _LINES_A_MARK == 0] + 1 + told.size_bytes
+        if len(kept):
+            told._starts.append(kept.astype(np.int64))
+        for found in _LOOKED_FOR.finditer(text):
+            line = told.lines + 1 + int(np.searchsorted(newlines, found.start()))
+            _take(told, found, line)
+        told.lines += len(newlines)
+        told.size_bytes += len(text)
+    return told
+
+
+def _pieces(stream: BinaryIO) -> Iterator[bytes]:
+    rest = b""
+    while block := stream.read(_PIECE_BYTES):
+        block = rest + block
+        cut = block.rfind(b"\n") + 1
+        rest = block[cut:]
+        if cut:
+            yield block[:cut]
+    if rest:
+        yield rest
+
+
+def _take(told: Beside, found: re.Match[bytes], line: int) -> None:
+    mark = found["mark"]
+    if mark is not None:
+        if mark == BEGINS.encode() and told.begins is None:
+            told.begins = line
+        elif mark == ENDS.encode():
+            told.ends = line
+        return
+    words = {letter.decode().upper(): float(value) for letter, value in _WORD.findall(found["words"])}
+    if found["dwell"] is not None:
+        told.dwells.append((line, words["S"] if "S" in words else words.get("P", 0.0) / 1000))
+        return
+    code = int(found["code"])
+    target = words.get("S", words.get("R"))
+    if code in (104, 109) and target is not None:
+        told.nozzle.append((line, target, code == 109))
+    elif code in (140, 190) and target is not None:
+        told.bed.append((line, target, code == 190))
+    elif code == 204:
+        told.accelerations.extend((line, letter, value) for letter, value in words.items() if letter in "SPTR")
