@@ -31,6 +31,7 @@ from meanbead.network.secrets import cookie_key
 from meanbead.network.wish import ReachError, Wish
 from meanbead.reach import Network
 from meanbead.services.backups import Backups
+from meanbead.services.dispatch import Dispatch
 from meanbead.store import archive, cluster
 from meanbead.store.archive import ArchiveError
 from meanbead.store.database import Database, NewerData
@@ -131,7 +132,8 @@ def _run(
     backups = Backups(_backup_folder(data), database.url, nightly=nightly)
     engine = EngineProcess(database.url)
     inside = Inside(engine.secret, lambda: engine.address)
-    app = create_app(database, None, Access(key=cookie_key(data)), inside=inside, kept=backups)
+    dispatch = Dispatch(database, data)
+    app = create_app(database, None, Access(key=cookie_key(data)), inside=inside, kept=backups, dispatch=dispatch)
     feed = ChangeFeed(database, remember_sessions(app))
     sys.setswitchinterval(SWITCH_S)
     network = None if wish is None else Network(data, wish, app, database, feed)
@@ -153,6 +155,7 @@ def _run(
         server.start()
         for keeper in keepers:
             keeper.start()
+        dispatch.start_following()
         address = f"http://127.0.0.1:{port}"
         state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address, "engine": engine.pid}))
         if network is not None:
@@ -168,6 +171,7 @@ def _run(
         if network is not None:
             network.stop()
         server.stop()
+        dispatch.stop()
         for keeper in keepers:
             if keeper.ident is not None:
                 keeper.join()

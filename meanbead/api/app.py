@@ -33,6 +33,7 @@ from meanbead.api import (
     parts,
     people,
     plates,
+    prints,
     problems,
     queue,
     recipes,
@@ -51,6 +52,7 @@ from meanbead.core.estimate import Engine
 from meanbead.core.runtime import limits
 from meanbead.jobs.queue import Queue
 from meanbead.services.backups import Backups
+from meanbead.services.dispatch import Dispatch
 from meanbead.store.database import Database
 
 _NOUNS = (
@@ -79,6 +81,7 @@ _NOUNS = (
     plates,
     queue,
     day,
+    prints,
     backups,
     sign_in,
     people,
@@ -97,10 +100,12 @@ def create_app(
     inside: heavy.Inside | None = None,
     inside_secret: str | None = None,
     kept: Backups | None = None,
+    dispatch: Dispatch | None = None,
 ) -> APIFlask:
     """The application on a database. Without one it can only describe itself (``app.spec``). ``served`` says how the
     network reaches it; left out, it does not. With ``inside`` heavy work is handed on to the engine's process, which is an
-    application with the ``inside_secret``. ``kept`` is where backups are."""
+    application with the ``inside_secret``. ``kept`` is where backups are, and
+    ``dispatch`` holds the lines to machines."""
     app = APIFlask(
         "meanbead",
         title="Mean Bead",
@@ -115,7 +120,7 @@ def create_app(
     app.config["COMPRESS_MIN_SIZE"] = 1024
     app.json.sort_keys = False  # type: ignore[attr-defined]
     if database is not None:
-        attach(app, Context(database, engine or Engine(), Queue(database), kept))
+        attach(app, Context(database, engine or Engine(), Queue(database), kept, dispatch))
     problems.register(app)
     guard.headers(app)
     if inside_secret is None:

@@ -14,6 +14,7 @@ from meanbead.core.gcode.drawn import DrawnFile
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.jobs.queue import Queue
 from meanbead.services.backups import Backups
+from meanbead.services.dispatch import Dispatch
 from meanbead.store.database import Database
 
 _KEY = "meanbead"
@@ -37,12 +38,14 @@ class Kept:
 @dataclass(frozen=True)
 class Context:
     """The application's own objects; ``drawings`` are replayed files that were looked at lately, ``answers`` what was read
-    lately. ``backups`` is where the workshop's are kept, None where there is no data folder."""
+    lately. ``backups`` is where the workshop's are kept, None where there is no data folder;
+    ``dispatch`` holds the lines to machines, None in the engine's process."""
 
     database: Database
     engine: Engine
     queue: Queue
     backups: Backups | None = None
+    dispatch: Dispatch | None = None
     answers: BoundedCache[Kept] = field(
         default_factory=lambda: BoundedCache(64 * 1024 * 1024, lambda kept: kept.nbytes)
     )

@@ -88,7 +88,7 @@ def _board(db: Session) -> DayOut:
     rules, shop = DayRules.model_validate(house.day), Shop.model_validate(house.shop)
     until = moment + timedelta(days=rules.days)
     kept = kept_plan(store.day.latest_plan(db))
-    running = {run.machine_id: run for run in store.day.running(db)}
+    running = {run.machine_id: run for run in services.prints.running_now(db)}
     items = store.day.queue(db)
     done = store.day.done_of(db, [item.id for item in items])
     still = {(item.id, plate) for item in items for plate in progress_of(item, done).open_plates}
@@ -168,9 +168,11 @@ def _machine(db: Session, machine: Machine, run: store.day.RunningRun | None, mo
             ends_at=end,
             low_end=low,
             high_end=high,
-            over=end <= moment,
+            over=run.live_state in services.prints.ENDED or end <= moment,
             delay_s=run.delay_s,
             queue_id=run.queue_id,
+            live=run.live_state,
+            print_id=run.print_id,
         )
     return BoardMachine(id=machine.id, name=machine.name, holds=holds, running=on)
 

@@ -76,7 +76,8 @@ class HoursListOut(Schema):
 
 
 class OnMachineOut(Schema):
-    """What runs on a machine, or stands finished on it, with its end and when that may be with 90 %."""
+    """What runs on a machine, or stands finished on it, with its end and when that may be with 90 %. ``live`` is the state of the
+    print that its machine tells of, empty where nobody listens to it."""
 
     run_id: int
     name: str
@@ -87,6 +88,8 @@ class OnMachineOut(Schema):
     over: bool
     delay_s: float
     queue_id: int | None
+    live: str
+    print_id: int | None
 
 
 class BoardMachine(Schema):

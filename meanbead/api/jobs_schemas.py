@@ -41,6 +41,12 @@ class WorthOut(Result):
     changes: list[Worth]
 
 
+class FileMade(Result):
+    """The file that was made, by its number."""
+
+    file_id: int
+
+
 class JobOut(Schema):
     """A piece of background work; what it finds stands under its kind's name, and grows while it runs."""
 
@@ -64,6 +70,7 @@ class JobOut(Schema):
     worth: WorthOut | None = None
     plate: PlateEstimate | None = None
     fill: Filled | None = None
+    file: FileMade | None = None
 
 
 def job_out(row: JobRow) -> JobOut:
@@ -94,6 +101,7 @@ _RESULTS: dict[str, type[BaseModel]] = {
     "worth": WorthOut,
     "plate": PlateEstimate,
     "fill": Filled,
+    "file": FileMade,
 }
 
 

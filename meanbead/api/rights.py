@@ -68,6 +68,8 @@ _TABLE: dict[Right, str] = {
         plates.list_plates plates.get_plate
         queue.list_queue
         day.get_day day.list_reasons day.list_spools_ahead day.calendar day.list_hours
+        prints.get_sending prints.list_words prints.get_column_file prints.get_file_content prints.list_prints
+        prints.get_print
         jobs.get_job
         changes.listen
     """,
@@ -93,6 +95,8 @@ _TABLE: dict[Right, str] = {
         experiments.add_comparison experiments.delete_comparison experiments.add_measurement
         experiments.delete_measurement experiments.restore_measurement
         day.start_plan day.start_planned day.delay day.take_off
+        prints.read_first_file prints.stop_machine prints.start_print prints.pause_print prints.resume_print
+        prints.leave_print
     """,
     Right.CHANGE: """
         parts.add_part parts.edit_part parts.split_part parts.estimate_orientations parts.delete_part parts.restore_part
@@ -123,12 +127,14 @@ _TABLE: dict[Right, str] = {
         queue.add_to_queue queue.edit_queued queue.delete_queued queue.restore_queued queue.queue_again queue.queue_from_csv
         day.pin day.release day.edit_day_rules
         day.add_hours day.delete_hours day.restore_hours day.take_calendar
+        prints.try_way prints.make_file prints.send_print
         journal.edit_entry journal.delete_entry journal.restore_entry
     """,
     Right.LOOK_AFTER: "people.list_people people.audit backups.list_backups",
     Right.LOOK_AFTER_CONFIRMED: """
         people.invite people.withdraw people.edit_person people.delete_person people.restore_person
         people.sign_person_out
+        prints.edit_sending
         backups.make_backup backups.take_backup backups.check_backup backups.bring_backup backups.restore_backup
     """,
 }

@@ -70,6 +70,7 @@ class Link:
     """An open console. Commands take turns; the emergency stop waits for none."""
 
     def __init__(self, described: WayDescription) -> None:
+        self.described = described
         self._stack = ExitStack()
         address = described.address.strip()
         if not address.startswith("/"):

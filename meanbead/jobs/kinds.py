@@ -26,7 +26,7 @@ from meanbead.core.part.orientations import OrientationEstimate, OrientationEsti
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.recipe.resolve import resolve
-from meanbead.jobs import day, learning
+from meanbead.jobs import day, files, learning
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.services.advice import load_advice
 from meanbead.store import jobs
@@ -238,4 +238,5 @@ KINDS: dict[str, Work] = {
     "fitting": find_what_to_fit,
     **learning.KINDS,
     **day.KINDS,
+    **files.KINDS,
 }

@@ -31,6 +31,7 @@ from meanbead.core.schedule.day.problem import merged
 from meanbead.core.schedule.day.tasks import OnMachine
 from meanbead.core.shelf import dryness
 from meanbead.services.advice import fault_rate_of
+from meanbead.services.prints import ENDED, running_now
 from meanbead.services.queue import Progress, Way, material_name, plates_of, progress_of, ways_of
 from meanbead.store.around import Around, around
 from meanbead.store.day import RunningRun
@@ -123,7 +124,7 @@ def build_day(session: Session, engine: Engine, now: datetime | None = None) -> 
     shop, rules = Shop.model_validate(house.shop), DayRules.model_validate(house.day)
     horizon = now + timedelta(days=rules.days)
     machines = store.rows.all_rows(session, Machine)
-    running = {run.machine_id: run for run in store.day.running(session)}
+    running = {run.machine_id: run for run in running_now(session)}
     names = machine_names(machines)
     bores = sorted({float(row.nozzle.get("bore_mm", 0.4)) for row in store.rows.all_rows(session, NozzleRow)})
     built = BuiltDay(Day(now=now), {}, [])
@@ -199,7 +200,10 @@ def _machine(
 
 
 def ends_of(run: RunningRun) -> tuple[datetime, datetime, datetime]:
-    """When a running print ends: at the earliest, as expected, and at the latest, with 90 %; put off by what somebody said."""
+    """When a running print ends: at the earliest, as expected, and at the latest, with 90 %: as its machine tells, where that is
+    listened to, else as planned, put off by what somebody said."""
+    if run.live_ends is not None:
+        return run.live_ends
     beside = max(0.0, run.whole_s - run.print_s)
     expected = float(run.interval.get("expected_s") or run.print_s)
     ends = (float(run.interval.get("low_s") or expected), expected, float(run.interval.get("high_s") or expected))
@@ -216,9 +220,9 @@ def on_machines(session: Session, now: datetime) -> list[OnMachine]:
             name=run.name,
             run_id=run.id,
             ends_at=ends_of(run)[1],
-            over=ends_of(run)[1] <= now,
+            over=bool(run.live_state in ENDED or ends_of(run)[1] <= now),
         )
-        for run in store.day.running(session)
+        for run in running_now(session)
     ]
 
 

@@ -102,6 +102,9 @@ class RunningRun:
     interval: dict[str, Any]
     grams: float
     spool_id: int | None
+    live_ends: tuple[datetime, datetime, datetime] | None = None
+    live_state: str = ""
+    print_id: int | None = None
 
 
 def running(session: Session) -> list[RunningRun]:

@@ -73,7 +73,9 @@ class ShelfRow(VersionedRow):
 class Machine(ShelfRow, Base):
     """A machine; ``printer`` is a core Printer. It holds a nozzle, fitted on a day and run for so many hours since, and a
     spool. ``console`` says where its console listens, how fast, and which command reports its settings; ``panel`` what the
-    time on its panel counts (``printing`` or ``with_heating``), empty until somebody was asked; ``head`` is a core HeadBox."""
+    time on its panel counts (``printing`` or ``with_heating``), empty until somebody was asked; ``head`` is a core HeadBox.
+    ``files`` is a core FileOptions, ``way`` how they get there, without its token; ``first_file_at`` when somebody has read what
+    the first file of a machine asks of whoever starts it."""
 
     __tablename__ = "machines"
     printer: Mapped[dict[str, Any]] = mapped_column(JSONB)
@@ -84,6 +86,9 @@ class Machine(ShelfRow, Base):
     console: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     panel: Mapped[str] = mapped_column(String(12), default="")
     head: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    files: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    way: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    first_file_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
 
 class NozzleRow(ShelfRow, Base):
@@ -169,13 +174,15 @@ class SpoolRow(ShelfRow, Base):
 
 class House(VersionedRow, Base):
     """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool. At
-    ``scale_address`` the workshop's scale gives its readings. ``day`` is a core DayRules."""
+    ``scale_address`` the workshop's scale gives its readings. ``day`` is a core DayRules, ``comments`` a core CommentRules: which of
+    our settings the names in files' comments are."""
 
     __tablename__ = "house"
     rules: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     shop: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     scale_address: Mapped[str] = mapped_column(String(200), default="")
     day: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    comments: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
 
 
 class GcodeFile(Base):

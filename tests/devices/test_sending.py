@@ -1,5 +1,6 @@
 """Ways to machines against their stand-ins, which fail as real ones do."""
 
+import shutil
 import tempfile
 import threading
 import unittest
@@ -14,7 +15,9 @@ from meanbead.devices.ways import Unreachable, WayDescription, way_to
 from meanbead.simulators.machine import Faults, MachineServer, SimulatedMachine
 from meanbead.simulators.web_store import WebStore
 
-CONTENT = b"; a comment\n" + b"".join(b"G1 X%d Y%d E0.1 F1200 ; there\n" % (k % 90 + 20, k % 70 + 20) for k in range(300))
+CONTENT = b"; a comment\n" + b"".join(
+    b"G1 X%d Y%d E0.1 F1200 ; there\n" % (k % 90 + 20, k % 70 + 20) for k in range(300)
+)
 BARE = b"".join(line + b"\n" for line in bare_lines([CONTENT]))
 
 
@@ -74,7 +77,7 @@ class Folder(unittest.TestCase):
 
     def test_a_full_card_is_told_before_anything_is_written(self) -> None:
         with (
-            mock.patch.object(folders.shutil, "disk_usage", return_value=mock.Mock(free=1000)),
+            mock.patch.object(shutil, "disk_usage", return_value=mock.Mock(free=1000)),
             self.assertRaises(MeanBeadError) as full,
         ):
             self.way.send("A.GCO", iter([CONTENT]), len(CONTENT), nothing)
@@ -217,7 +220,8 @@ class OverConsole(unittest.TestCase):
         self.assertTrue(link.status().printing)
         self.machine.pass_s(70)
         seen = link.status()
-        assert seen.byte is not None and seen.clock_s is not None
+        assert seen.byte is not None
+        assert seen.clock_s is not None
         self.assertTrue(0 < seen.byte < len(BARE))
         self.assertAlmostEqual(seen.clock_s, 70, delta=2)
         link.pause()

@@ -18,7 +18,7 @@ from meanbead.core.model.recipe import Recipe
 from meanbead.core.recipe.choices import choices, with_value
 from meanbead.core.text.explain import explain
 
-__all__ = ["COMMENT_PATTERN", "CommentMatch", "Matched", "named_values", "recipe_of"]
+__all__ = ["COMMENT_PATTERN", "CommentMatch", "CommentRules", "Matched", "named_values", "recipe_of"]
 
 COMMENT_PATTERN = r"^;\s*(?P<name>[A-Za-z][\w .()/-]{0,79}?)\s*[=:]\s*(?P<value>\S.{0,199}?)\s*$"
 """Comments that name a setting; the groups ``name`` and ``value`` are what they say. Users may change it."""
@@ -37,6 +37,13 @@ class CommentMatch(Model):
     key: Annotated[str, Field(min_length=1, max_length=80)]
     factor: Annotated[float, Field(gt=0, le=1e6)] = 1.0
     values: dict[str, str] = Field(default={})
+
+
+class CommentRules(Model):
+    """How a workshop reads the comments of files: its pattern, and what the names in them are."""
+
+    pattern: Annotated[str, Field(max_length=500)] = COMMENT_PATTERN
+    matches: Annotated[tuple[CommentMatch, ...], Field(max_length=500)] = ()
 
 
 class Matched(Model):

@@ -100,8 +100,8 @@ class Inspection(Result):
     height_mm: float
     start_s: float
     end_s: float
-    nozzle_temp_c: float | None
-    bed_temp_c: float | None
+    nozzle_temp_c: float | None = None
+    bed_temp_c: float | None = None
     unknown_commands: int
     track: list[TrackPoint]
 

@@ -34,8 +34,16 @@ LEFT_OUT: dict[str, str] = {
     "audit": "who did what here is this installation's own",
     "jobs": "background work is done anew",
     "generations": "counters of this database",
+    "device_tokens": "secrets leave an installation for nowhere",
+    "print_files": "files are written again from their columns",
+    "print_pieces": "the text of those files",
+    "prints": "what a machine is at just now is its own; the log has what came of it",
 }
 """Tables that stay where they are, with the reason: a restore neither brings nor touches them."""
+
+EMPTIED: tuple[str, ...] = ("device_tokens", "print_pieces", "print_files", "prints")
+"""Tables that are emptied by a restore: they speak of machines and columns that are others then, and a token must never go to
+another machine."""
 
 TABLES: tuple[str, ...] = tuple(sorted(set(Base.metadata.tables) - set(LEFT_OUT)))
 """Tables of this version that an archive holds."""

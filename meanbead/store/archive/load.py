@@ -16,7 +16,7 @@ import psycopg
 from alembic import command
 from psycopg import sql
 
-from meanbead.store.archive.layout import TABLES, ArchiveError, Contents
+from meanbead.store.archive.layout import EMPTIED, TABLES, ArchiveError, Contents
 from meanbead.store.archive.read import check, lines_of, opened
 from meanbead.store.archive.tables import Connection, TableShape, column_list, shape_of
 from meanbead.store.database import Database, alembic_config, plain_url
@@ -198,6 +198,8 @@ def _replace(url: str, beside: str, keep_old: Callable[[], object] | None, told:
             _copy(source, target, shape)
         for shape in shapes:
             _move_sequence(target, shape)
+        for table in EMPTIED:
+            target.execute(sql.SQL("delete from {}").format(sql.Identifier(table)))
         target.execute("update generations set count = count + 1")
         target.execute("delete from jobs where state not in ('waiting', 'running')")
         target.execute("update jobs set cancel = true")
