@@ -15,7 +15,7 @@ from meanbead.api.binary import described_as
 from meanbead.api.context import context, session
 from meanbead.api.jobs_schemas import JobOut
 from meanbead.api.prints_schemas import (
-    FileOut,
+    ColumnFile,
     PlaceholderOut,
     PlaceholdersOut,
     PrintAsk,
@@ -38,7 +38,7 @@ from meanbead.services.print_files import file_inputs
 from meanbead.services.prints import expected_of, live_of
 from meanbead.store.print_tables import PrintRow
 from meanbead.store.rows import NotFound
-from meanbead.store.tables import Machine, Part, QueueItem, RecipeRow, now, plain
+from meanbead.store.tables import Machine, Part, QueueItem, RecipeRow, SpoolRow, now, plain
 
 blueprint = APIBlueprint("prints", __name__, url_prefix="/api", tag="To the machine")
 
@@ -143,15 +143,13 @@ def make_file(recipe_id: int) -> JobOut:
 
 
 @blueprint.get("/recipes/<int:recipe_id>/file")
-@blueprint.output(FileOut)
-def get_column_file(recipe_id: int) -> FileOut:
+@blueprint.output(ColumnFile)
+def get_column_file(recipe_id: int) -> ColumnFile:
     """The file that was made of a column as it stands now."""
     with session() as db:
         row = store.recipes.get_recipe(db, recipe_id)
         found = store.prints.find_file(db, file_inputs(db, row))
-        if found is None:
-            raise NotFound("No file was written of this column as it stands.")
-        return file_out(store.prints.get_file(db, found.id), current=True)
+        return ColumnFile(file=None if found is None else file_out(store.prints.get_file(db, found.id)))
 
 
 @blueprint.get("/files/<int:file_id>/content")
@@ -346,6 +344,9 @@ def _begin(db: Session, row: PrintRow, column: RecipeRow, who: str) -> int:
         tries_cause=column.tries_cause if column.tries_run_id is not None else "",
     )
     services.runs.prove(db, run)
+    # Whoever started it has said what is on the machine.
+    spool = None if run.spool_id is None else db.get(SpoolRow, run.spool_id)
+    services.board.fit(db, store.rows.get(db, Machine, column.machine_id), column, spool)
     return run.id
 
 

@@ -19,6 +19,7 @@ from meanbead.store.print_tables import PrintFile, PrintRow
 from meanbead.store.tables import Machine
 
 __all__ = [
+    "ColumnFile",
     "FileOut",
     "PlaceholderOut",
     "PlaceholdersOut",
@@ -82,8 +83,7 @@ class PlaceholdersOut(Schema):
 
 
 class FileOut(Schema):
-    """A file for a machine: what it does, and what was found in it. One that was ``refused`` is not kept. ``current`` says whether
-    it is still what its column would be written as."""
+    """A file for a machine: what it does, and what was found in it. One that was ``refused`` is not kept."""
 
     id: int
     recipe_id: int
@@ -100,7 +100,12 @@ class FileOut(Schema):
     layers: int
     height_mm: float
     start_s: float
-    current: bool
+
+
+class ColumnFile(Schema):
+    """The file of a column as it stands now; null where none was made of it."""
+
+    file: FileOut | None
 
 
 class PrintAsk(Schema):
@@ -121,7 +126,7 @@ class StartAsk(Schema):
     plate: bool
 
 
-class LookOut(Schema):
+class LiveLook(Schema):
     """One look at a print: seconds printed, and those that were planned until there."""
 
     printing_s: float
@@ -159,7 +164,7 @@ class PrintOut(Schema):
     heating: bool
     progress: Progress | None
     behind: Behind | None
-    looks: list[LookOut]
+    looks: list[LiveLook]
     ends_at: datetime | None
     low_end: datetime | None
     high_end: datetime | None
@@ -172,7 +177,7 @@ class PrintsOut(Schema):
     prints: list[PrintOut]
 
 
-def file_out(row: PrintFile, *, current: bool) -> FileOut:
+def file_out(row: PrintFile) -> FileOut:
     """A file as it is given out."""
     seen = Inspection.model_validate(row.inspection)
     return FileOut(
@@ -191,7 +196,6 @@ def file_out(row: PrintFile, *, current: bool) -> FileOut:
         layers=seen.layers,
         height_mm=seen.height_mm,
         start_s=seen.start_s,
-        current=current,
     )
 
 
@@ -227,7 +231,7 @@ def print_out(row: PrintRow, machine: Machine | None, part_id: int | None, live:
         heating=row.state in ("starting", "printing") and live.progress is None,
         progress=live.progress,
         behind=live.behind,
-        looks=[LookOut(printing_s=look.printing_s, planned_s=look.planned_s) for look in live.looks],
+        looks=[LiveLook(printing_s=look.printing_s, planned_s=look.planned_s) for look in live.looks],
         ends_at=end,
         low_end=low,
         high_end=high,

@@ -22,7 +22,7 @@ from meanbead.services.queue import Way, column_as, column_of, compute_way, mate
 from meanbead.services.runs import add_run
 from meanbead.store.tables import HouseRecipe, Machine, MaterialRow, NozzleRow, QueueItem, RecipeRow, RunRow, SpoolRow
 
-__all__ = ["Gap", "Prepared", "begin", "estimated", "gaps_of", "prepare_start", "put", "spools_of"]
+__all__ = ["Gap", "Prepared", "begin", "estimated", "fit", "gaps_of", "prepare_start", "put", "spools_of"]
 
 _LEAST_GAP_S = 1800.0
 
@@ -228,7 +228,7 @@ def begin(session: Session, prepared: Prepared, estimate: Estimate, *, key: str,
         store.rows.delete(session, printed)
     machine = store.rows.get(session, Machine, way.machine_id)
     spool = _spool(session, machine, way, estimate)
-    _fit(session, machine, column, spool)
+    fit(session, machine, column, spool)
     run = add_run(
         session,
         printed,
@@ -283,7 +283,8 @@ def _spool(session: Session, machine: Machine, way: Way, estimate: Estimate) -> 
     return own or max(free, key=lambda row: row.left_g, default=None)
 
 
-def _fit(session: Session, machine: Machine, column: RecipeRow, spool: SpoolRow | None) -> None:
+def fit(session: Session, machine: Machine, column: RecipeRow, spool: SpoolRow | None) -> None:
+    """Have a machine hold the nozzle and the spool that something is printed with."""
     fitted = None if machine.nozzle_id is None else session.get(NozzleRow, machine.nozzle_id)
     bore = None if fitted is None else fitted.nozzle.get("bore_mm", 0.4)
     if fitted is None or abs(float(bore or 0) - float(column.nozzle.nozzle.get("bore_mm", 0.4))) > 1e-6:

@@ -174,12 +174,12 @@ def _kept(promise: Promise | None, looker: _Looker) -> list[FileCheck]:
         FileCheck(
             name="time",
             ok=abs(off_s) <= TIME_SHARE,
-            says=f"Read back it takes {off_s:+.2%} of the estimate's time.",
+            says=f"Read back, its time is {abs(off_s):.2%} off the estimate's; {TIME_SHARE:.1%} are allowed.",
         ),
         FileCheck(
             name="plastic",
             ok=abs(off_mm) <= PLASTIC_SHARE,
-            says=f"Read back it lays {off_mm:+.3%} of the estimate's plastic.",
+            says=f"Read back, its plastic is {abs(off_mm):.3%} off the estimate's; {PLASTIC_SHARE:.1%} are allowed.",
         ),
     ]
 

@@ -1,6 +1,7 @@
 import type { InfiniteData, QueryClient, QueryKey } from "@tanstack/react-query";
 import type { Part, RecipeColumn, Shelf } from "./client";
 import { dayKeys } from "./dayKeys";
+import { printKeys } from "./printKeys";
 import { keys } from "./queries";
 import { runKeys } from "./runs";
 
@@ -76,6 +77,10 @@ export function staleAfter(changes: readonly Change[], queries: QueryClient): St
       add(["estimate"]);
     } else if (change.table === "experiments" || change.table === "comparisons" || change.table === "measurements") add(["experiments"]);
     else if (DAY.has(change.table)) add(dayKeys.all);
+    else if (change.table === "prints") {
+      add(printKeys.all);
+      add(dayKeys.board);
+    }
   }
   stale.queries = [...known.values()];
   return stale;

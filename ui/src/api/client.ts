@@ -109,6 +109,11 @@ export type ReadyMade = Omit<Schemas["ReadyMade"], "grid"> & { grid: Grid };
 export type Keeping = Schemas["Keeping"];
 
 export type Day = Schemas["DayOut"];
+export type Print = Schemas["PrintOut"];
+export type PrintFile = Schemas["FileOut"];
+export type Sending = Omit<Schemas["SendingOut"], "way" | "options"> & { way: WayDescription; options: FileOptions };
+export type WayDescription = Required<Schemas["WayDescription"]>;
+export type FileOptions = Required<Schemas["FileOptions"]>;
 export type BoardRun = Schemas["BoardRun"];
 export type BoardMachine = Schemas["BoardMachine"];
 export type DayTask = Schemas["Task"];

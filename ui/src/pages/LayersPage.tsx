@@ -56,6 +56,11 @@ function Layers({ columns }: { columns: RecipeColumn[] }) {
             ))}
           </select>
         </label>
+        {column && (
+          <Link className="order-last ml-auto underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
+            Print this
+          </Link>
+        )}
         {columns.length > 1 && (
           <label>
             beside{" "}

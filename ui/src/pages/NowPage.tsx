@@ -3,6 +3,8 @@ import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, take, type Day, type DayTask } from "../api/client";
 import { dayChanged, useDay } from "../api/day";
+import { usePrints } from "../api/prints";
+import { Live } from "../features/sending/Live";
 import { useToast } from "../components/Toasts";
 import { clock, until } from "../features/day/board";
 import { DayTabs } from "../features/day/DayTabs";
@@ -206,6 +208,7 @@ function Start({ task }: { task: DayTask }) {
 
 /** What runs just now, with the way to say that it takes longer. */
 function Running({ day, now }: { day: Day; now: number }) {
+  const prints = usePrints().data;
   const running = day.machines.filter((machine) => machine.running && !machine.running.over);
   if (running.length === 0) return null;
   return (
@@ -222,7 +225,16 @@ function Running({ day, now }: { day: Day; now: number }) {
                 ({machine.running && clock(machine.running.low_end)} to {machine.running && clock(machine.running.high_end)})
               </span>
             </span>
-            {machine.running && <Delay runId={machine.running.run_id} day={day} />}
+            {machine.running && machine.running.live === "" && <Delay runId={machine.running.run_id} day={day} />}
+            {prints?.some((one) => one.id === machine.running?.print_id) && (
+              <div className="w-full rounded-box bg-base-200 p-3">
+                {prints
+                  .filter((one) => one.id === machine.running?.print_id)
+                  .map((one) => (
+                    <Live key={one.id} print={one} small />
+                  ))}
+              </div>
+            )}
           </li>
         ))}
       </ul>

@@ -72,6 +72,7 @@ function PartHead({ part }: { part: Part }) {
         <Tab to={`/parts/${part.id}`} name="Bench" />
         <Tab to={`/parts/${part.id}/tradeoff`} name="Trade-off" />
         <Tab to={`/parts/${part.id}/layers`} name="Layers" />
+        <Tab to={`/parts/${part.id}/send`} name="Print" />
         <Tab to={`/parts/${part.id}/runs`} name="Runs" />
         <Link to={`/day/queue?part=${part.id}`} className="border-b-2 border-transparent px-2 py-1 hover:border-rule" title="How many of it, by when: the plan finds machine and hour">
           Queue

@@ -1,7 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { usePrints } from "../api/prints";
 import { QueueAgain } from "../features/day/QueueAgain";
+import { Live } from "../features/sending/Live";
 import { api, take, type Photo, type Run } from "../api/client";
 import { runChanged, runKeys, useFaults, useRun } from "../api/runs";
 import { useHistory, type Step } from "../components/history";
@@ -26,6 +28,7 @@ export default function RunPage() {
 function Opened({ run }: { run: Run }) {
   const faults = useFaults().data ?? [];
   const frozen = run.snapshot;
+  const followed = usePrints().data?.find((one) => one.run_id === run.id && one.state !== "handed");
   return (
     <div className="py-5">
       <p className="text-sm">
@@ -48,7 +51,7 @@ function Opened({ run }: { run: Run }) {
         <span className="text-lg">
           <Outcome state={run.state} />
         </span>
-        {run.state === "running" && run.plates === 1 && run.prediction && <Until startedAt={run.started_at} predicted={run.prediction} />}
+        {run.state === "running" && run.plates === 1 && run.prediction && !followed && <Until startedAt={run.started_at} predicted={run.prediction} />}
         {run.removed && <span className="text-warning">deleted</span>}
       </div>
       <p className="text-quiet">
@@ -57,6 +60,11 @@ function Opened({ run }: { run: Run }) {
         {run.copies > 1 && ` of ${run.copies}`}
         {run.imported && " · brought from a file"}
       </p>
+      {followed && run.state === "running" && (
+        <div className="mt-4 max-w-4xl">
+          <Live print={followed} />
+        </div>
+      )}
       <Deeds run={run} />
       <div className="mt-5 grid gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
         <section aria-labelledby="came">
@@ -104,7 +112,7 @@ function Until({ startedAt, predicted }: { startedAt: string; predicted: NonNull
     <span className="text-quiet">
       {latest < new Date()
         ? `was to end by ${hourOf(latest)} at the latest`
-        : `until about ${hourOf(end(predicted.print_time_s))}, predicted between ${hourOf(end(predicted.interval.low_s))} and ${hourOf(latest)}`}
+        : `until about ${hourOf(end(predicted.interval.expected_s ?? predicted.print_time_s))}, predicted between ${hourOf(end(predicted.interval.low_s))} and ${hourOf(latest)}`}
     </span>
   );
 }

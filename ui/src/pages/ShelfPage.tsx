@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Machine, Shelf, Spool } from "../api/client";
 import { useShelf } from "../api/queries";
 import { useToast } from "../components/Toasts";
@@ -117,6 +117,11 @@ function Kind({ kind, shelf, asked, ask, go }: KindProps) {
                 <Steps machine={picked as Machine} shelf={shelf} />
                 <Firmware machine={picked as Machine} rows={rows} open={ask} />
                 <Routines machine={picked as Machine} rows={rows} />
+                <p className="mt-2 text-sm">
+                  <Link className="underline" to={`/shelf/machines/${picked.id}/sending`}>
+                    Files for it, and how they get there
+                  </Link>
+                </p>
                 <Overhangs machine={picked as Machine} rows={rows} />
               </>
             ) : null

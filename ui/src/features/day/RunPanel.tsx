@@ -71,6 +71,11 @@ export function RunPanel({ day, run, may, onPut, onRelease }: Props) {
           <button type="button" className="btn btn-accent btn-sm font-normal" disabled={!firstHere || machine?.running != null || start.isPending} title={machine?.running ? `${machine.running.name} is still on it` : firstHere ? undefined : "Others go first on this machine"} onClick={() => start.mutate()}>
             Start it now
           </button>
+          {firstHere && run.recipe_id != null && machine?.running == null && (
+            <Link className="btn btn-outline btn-sm font-normal" to={`/parts/${run.part_id}/send?column=${run.recipe_id}&queue=${run.queue_id}&plate=${run.plate}`}>
+              Send it to the machine
+            </Link>
+          )}
           {run.pinned ? (
             <button type="button" className="btn btn-outline btn-sm font-normal" disabled={!may} onClick={() => onRelease(run)}>
               Let the plan place it

@@ -8,9 +8,9 @@ import type { ShelfRows } from "./useShelfRows";
 type Key = "start_gcode" | "end_gcode";
 
 /** A machine's own start and end text. What each takes comes from replaying it. */
-export function Routines({ machine, rows }: { machine: Machine; rows: ShelfRows }) {
+export function Routines({ machine, rows, open = false }: { machine: Machine; rows: ShelfRows; open?: boolean }) {
   return (
-    <details className="mt-3">
+    <details className="mt-3" open={open}>
       <summary className="cursor-pointer text-sm underline">Start and end text</summary>
       <p className="mt-1 max-w-2xl text-sm text-quiet">
         G-code that runs before and after each print. Words in braces, such as {"{nozzle_temp_c}"}, are filled in for a print.

@@ -1,0 +1,277 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
+import { api, take, type Print, type PrintFile, type RecipeColumn, type Sending } from "../../api/client";
+import { useJob } from "../../api/jobs";
+import { useColumnFile, usePrintDeeds } from "../../api/prints";
+import { printKeys } from "../../api/printKeys";
+import { JobBar } from "../../components/JobBar";
+import { useToast } from "../../components/Toasts";
+import { fixed, formatDuration, formatGrams } from "../../lib/format";
+import { stateWords, wayWords } from "./words";
+
+const CHECKS: Record<string, string> = {
+  inside: "Stays inside the machine",
+  cold: "Never feeds cold",
+  temperature: "Nozzle temperature",
+  bed_temperature: "Bed temperature",
+  speed: "Speeds",
+  acceleration: "Accelerations",
+  flow: "Flow against what melts",
+  heaters_off: "Heaters off at its end",
+  readable: "Readable",
+  time: "Time as estimated",
+  plastic: "Plastic as estimated",
+};
+
+export function Step({ number, title, children, done }: { number: number; title: string; children: React.ReactNode; done: boolean }) {
+  return (
+    <section aria-labelledby={`step-${number}`} className="min-w-0">
+      <h2 id={`step-${number}`} className="flex items-baseline gap-2 border-b border-rule pb-1 font-serif text-2xl">
+        <span className={done ? "text-success" : "text-quiet"} aria-hidden>
+          {done ? "✓" : number}
+        </span>
+        {title}
+      </h2>
+      <div className="mt-2">{children}</div>
+    </section>
+  );
+}
+
+/** Write the column's file, see what was found in it, take it home. */
+export function FileStep({ column, sending }: { column: RecipeColumn; sending: Sending | undefined }) {
+  const queries = useQueryClient();
+  const file = useColumnFile(column);
+  const work = useJob(["file", column.id, column.version, column.inputs, sending?.version ?? 0], async () => take(await api.POST("/api/recipes/{recipe_id}/file", { params: { path: { recipe_id: column.id } } })));
+  const made = work.job?.state === "done" ? work.job.file?.file_id : undefined;
+  useEffect(() => {
+    if (made !== undefined) void queries.invalidateQueries({ queryKey: ["file", column.id] });
+  }, [made, queries, column.id]);
+  const known = file.data ?? undefined;
+  return (
+    <Step number={1} title="The file" done={known?.state === "ready"}>
+      {sending && !sending.has_texts && !column.gcode && (
+        <p className="mb-2 text-warning">
+          {sending.name} has no start and end text of its own yet.{" "}
+          <Link className="underline" to={`/shelf/machines/${sending.machine_id}/sending`}>
+            Give it one
+          </Link>{" "}
+          first: how to home, heat and prime differs from machine to machine.
+        </p>
+      )}
+      {!work.busy && known === undefined && (
+        <button type="button" className="btn btn-accent btn-sm font-normal" disabled={file.isPending || (!column.gcode && sending !== undefined && !sending.has_texts)} onClick={work.start}>
+          {column.gcode ? "Look the file over" : "Write it and look it over"}
+        </button>
+      )}
+      <JobBar work={work} what="Writing the file" />
+      {file.isError && <p className="text-error">{file.error.message}</p>}
+      {known && <Found file={known} column={column} />}
+      {known && !work.busy && (
+        <button type="button" className="btn btn-ghost btn-xs mt-2 min-h-7 font-normal underline" onClick={work.start}>
+          {column.gcode ? "look it over again" : "write it again"}
+        </button>
+      )}
+    </Step>
+  );
+}
+
+function Found({ file, column }: { file: PrintFile; column: RecipeColumn }) {
+  const wrong = file.checks.filter((check) => !check.ok);
+  return (
+    <>
+      <p className="text-lg break-all">{file.name}</p>
+      <p className="text-quiet">
+        {fixed(file.size_bytes / 1e6, 1)} MB · prints in {formatDuration(file.print_time_s)}, {formatGrams(file.filament_g)}
+        {file.layers > 0 && ` · ${file.layers} layers, ${fixed(file.height_mm, 1)} mm`}
+      </p>
+      {file.notes.map((note) => (
+        <p key={note} className="text-sm text-warning">
+          {note}
+        </p>
+      ))}
+      {file.state === "refused" && (
+        <p className="mt-1 font-semibold text-error" role="alert">
+          Refused: it is not kept, and cannot be sent.
+        </p>
+      )}
+      {!file.ours && wrong.length > 0 && <p className="mt-1 text-warning">It was made elsewhere: what is marked is told, and yours to judge.</p>}
+      <ul className="mt-2 text-sm" aria-label="What was looked at">
+        {[...wrong, ...file.checks.filter((check) => check.ok)].map((check) => (
+          <li key={check.name} className="flex gap-2 py-0.5">
+            <span className={`w-4 shrink-0 text-center font-semibold ${check.ok ? "text-success" : file.ours ? "text-error" : "text-warning"}`} aria-hidden>
+              {check.ok ? "✓" : "✗"}
+            </span>
+            <span>
+              <span className="sr-only">{check.ok ? "Fine: " : "Not as it should be: "}</span>
+              <strong className="font-semibold">{CHECKS[check.name] ?? check.name}.</strong> {check.says}
+              {check.line != null && <span className="text-quiet"> Line {check.line.toLocaleString()}.</span>}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {file.state === "ready" && (
+        <p className="mt-2 flex flex-wrap gap-x-4 text-sm">
+          <a className="underline" href={`/api/files/${file.id}/content`} download={file.name}>
+            Take it by hand
+          </a>
+          <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
+            See its layers
+          </Link>
+        </p>
+      )}
+    </>
+  );
+}
+
+/** Where it goes, and whether that works. */
+export function WayStep({ sending }: { sending: Sending }) {
+  const test = useMutation({ mutationFn: async () => take(await api.POST("/api/machines/{machine_id}/way-test", { params: { path: { machine_id: sending.machine_id } } })) });
+  return (
+    <Step number={2} title="The way" done={sending.way.kind !== "none" && sending.first_file_read}>
+      <p className="break-all">
+        <strong className="font-semibold">{sending.name}:</strong> {wayWords(sending.way)}
+      </p>
+      <p className="mt-1 flex flex-wrap items-center gap-3">
+        {sending.way.kind !== "none" && (
+          <button type="button" className="btn btn-outline btn-sm font-normal" disabled={test.isPending} onClick={() => test.mutate()}>
+            {test.isPending ? "Trying …" : "Try it"}
+          </button>
+        )}
+        <Link className="text-sm underline" to={`/shelf/machines/${sending.machine_id}/sending`}>
+          {sending.way.kind === "none" ? "Set a way" : "Change it"}
+        </Link>
+      </p>
+      <p className={`mt-1 min-h-6 text-sm ${test.isError ? "text-error" : ""}`} aria-live="polite">
+        {test.isError ? test.error.message : test.data?.says}
+      </p>
+      {!sending.first_file_read && <FirstFile sending={sending} />}
+    </Step>
+  );
+}
+
+/** Has to be read once for each machine, before the first file goes to it. */
+export function FirstFile({ sending }: { sending: Sending }) {
+  const queries = useQueryClient();
+  const read = useMutation({
+    mutationFn: async () => take(await api.POST("/api/machines/{machine_id}/first-file", { params: { path: { machine_id: sending.machine_id } } })),
+    onSuccess: (told) => queries.setQueryData(printKeys.sending(sending.machine_id), told),
+  });
+  return (
+    <div className="rounded-box border-2 border-warning p-3" role="note" aria-label="Before the first file">
+      <p className="font-semibold">The first file on {sending.name}: stay there, hand at the switch.</p>
+      <ul className="mt-1 list-disc pl-5 text-sm">
+        <li>Nothing that Mean Bead has written was ever tried on this machine. Watch it home, heat, and lay the first layer whole.</li>
+        <li>Pull the plug if the nozzle goes where it should not, or a temperature runs away. The stop button here needs a line; the switch does not.</li>
+        <li>Hot nozzle and bed: burns. Keep the surroundings clear, and a smoke alarm near.</li>
+        <li>The maker's instructions and your local rules go before anything that is said here.</li>
+      </ul>
+      <button type="button" className="btn btn-warning btn-sm mt-2" disabled={read.isPending} onClick={() => read.mutate()}>
+        I have read this, and will be there
+      </button>
+      {read.isError && <p className="text-sm text-error">{read.error.message}</p>}
+    </div>
+  );
+}
+
+interface SendProps {
+  column: RecipeColumn;
+  sending: Sending;
+  print: Print | undefined;
+  holds: { nozzle: string; spool: string };
+  queue: { queue_id: number; plate: number } | null;
+}
+
+/** Send it, look at the machine, start it. */
+export function SendStep({ column, sending, print, holds, queue }: SendProps) {
+  const toast = useToast();
+  const failed = (error: Error) => toast(error.message, { tone: "error" });
+  const deeds = usePrintDeeds(failed);
+  const file = useColumnFile(column).data ?? undefined;
+  const key = useRef(crypto.randomUUID());
+  const busy = print !== undefined && ["sending", "sent", "starting", "printing", "paused"].includes(print.state);
+  const mine = print?.recipe_id === column.id ? print : undefined;
+  const ready = file?.state === "ready" && sending.way.kind !== "none" && sending.first_file_read;
+  if (busy && !mine) {
+    return (
+      <Step number={3} title="Send and start" done={false}>
+        <p>
+          {sending.name} is at {print.name} just now: {stateWords(print)}.
+        </p>
+      </Step>
+    );
+  }
+  return (
+    <Step number={3} title="Send and start" done={mine !== undefined && ["printing", "paused", "done", "handed"].includes(mine.state)}>
+      {(!mine || !busy) && (
+        <>
+          <button
+            type="button"
+            className="btn btn-accent btn-sm font-normal"
+            disabled={!ready || deeds.send.isPending}
+            onClick={() => file && deeds.send.mutate({ key: key.current, file_id: file.id, ...(queue ?? {}) }, { onSuccess: () => (key.current = crypto.randomUUID()) })}
+          >
+            Send it
+          </button>
+          {!ready && <p className="mt-1 text-sm text-quiet">{file?.state !== "ready" ? "First the file." : sending.way.kind === "none" ? "First a way." : "First read what the first file asks of you."}</p>}
+          {mine && (
+            <p className={`mt-2 text-sm ${mine.state === "failed" ? "text-error" : "text-quiet"}`} role={mine.state === "failed" ? "alert" : undefined}>
+              Last time: {stateWords(mine)}. {mine.problem}
+            </p>
+          )}
+        </>
+      )}
+      {mine?.state === "sending" && (
+        <p className="flex items-center gap-3" role="status">
+          <progress className="progress progress-accent w-40" aria-label="Sending" value={mine.sent_bytes} max={Math.max(1, mine.size_bytes)} />
+          {stateWords(mine)}
+          <button type="button" className="btn btn-ghost btn-xs min-h-7" onClick={() => deeds.tell.mutate({ print_id: mine.id, deed: "leave" })}>
+            Stop
+          </button>
+        </p>
+      )}
+      {mine?.state === "sent" && <Start key={mine.id} print={mine} holds={holds} pending={deeds.start.isPending} onStart={() => deeds.start.mutate(mine.id)} onLeave={() => deeds.tell.mutate({ print_id: mine.id, deed: "leave" })} />}
+      {mine?.state === "handed" && mine.run_id != null && (
+        <p className="mt-2">
+          Its entry is begun:{" "}
+          <Link className="underline" to={`/log/${mine.run_id}`}>
+            run #{mine.run_id}
+          </Link>
+        </p>
+      )}
+      {mine && ["starting", "printing", "paused"].includes(mine.state) && <p>It was started; how it goes stands above.</p>}
+    </Step>
+  );
+}
+
+function Start({ print, holds, pending, onStart, onLeave }: { print: Print; holds: { nozzle: string; spool: string }; pending: boolean; onStart: () => void; onLeave: () => void }) {
+  const [said, setSaid] = useState({ nozzle: false, spool: false, plate: false });
+  const all = said.nozzle && said.spool && said.plate;
+  const asked: [keyof typeof said, string][] = [
+    ["nozzle", `${holds.nozzle} is fitted`],
+    ["spool", `${holds.spool} is on`],
+    ["plate", "the plate is clear, and nothing is in the way"],
+  ];
+  return (
+    <fieldset className="mt-1">
+      <legend>
+        {print.file_name} lies on {print.machine}. Look at the machine:
+      </legend>
+      {print.problem && <p className="text-sm text-warning">{print.problem}</p>}
+      {asked.map(([name, label]) => (
+        <label key={name} className="flex min-h-7 items-center gap-2">
+          <input type="checkbox" className="checkbox checkbox-sm" checked={said[name]} onChange={(event) => setSaid((now) => ({ ...now, [name]: event.target.checked }))} />
+          {label}
+        </label>
+      ))}
+      <div className="mt-2 flex flex-wrap gap-2">
+        <button type="button" className="btn btn-accent btn-sm" disabled={!all || pending} onClick={onStart}>
+          {print.way === "console" ? (pending ? "Starting …" : "Start it") : "I have started it there"}
+        </button>
+        <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={onLeave}>
+          Not now
+        </button>
+      </div>
+    </fieldset>
+  );
+}
