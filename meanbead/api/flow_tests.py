@@ -9,6 +9,7 @@ from flask import Response, request
 from sqlalchemy.orm import Session, undefer
 
 from meanbead import services, store
+from meanbead.api import access
 from meanbead.api.binary import described_as
 from meanbead.api.context import session
 from meanbead.api.flow_schemas import (
@@ -41,11 +42,13 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.gcode.flow_program import flow_program
 from meanbead.core.learn.flow import compare_tests, plan_flow_test
 from meanbead.core.learn.flow.fit import expected_mass_g
+from meanbead.core.log.follow import ACTIVE
 from meanbead.core.model import Material, Nozzle, Printer
 from meanbead.core.model.flow_test import FlowFit, FlowStep, FlowTestPlan
 from meanbead.core.model.measured import MeasuredMelt
 from meanbead.core.model.shop import Shop
 from meanbead.devices import flow_run
+from meanbead.devices.reachable import within_reach
 from meanbead.devices.scale import read_weight
 from meanbead.store.tables import FlowPointRow, FlowTestRow, Machine, MaterialRow, NozzleRow, SpoolRow, now
 
@@ -259,7 +262,7 @@ def weigh(row_id: int) -> WeightOut:
         address = _setup(store.rows.get(db, FlowTestRow, row_id)).scale_address
     if not address:
         raise MeanBeadError("Where the scale sends to is not known.", field="scale_address", remedy="Give host:port.")
-    weight = read_weight(address)
+    weight = read_weight(within_reach(address, allowed=True, field="scale_address"))
     return WeightOut(grams=weight.grams, step_g=weight.step_g)
 
 
@@ -278,6 +281,14 @@ def over_console(row_id: int, json_data: ConsoleDo) -> ConsoleSaid:
         console = row.machine.console
         address = setup.console_address or console.get("address", "")
         baud = int(console.get("baud", 115_200))
+        allowed = bool(row.machine.way.get("allowed")) or access.me().token is None
+        busy = store.prints.under_way_on(db, row.machine_id)
+        if busy is not None and busy.state in ACTIVE and json_data.do != "look":
+            raise MeanBeadError(
+                f"{row.machine.name} is printing {busy.name}.",
+                field="console_address",
+                remedy="Wait until it has ended.",
+            )
         step: FlowStep | None = None
         if json_data.do in ("heat", "step"):
             # Planned anew, so that what is beyond plastic, lining or hot end is refused here, too. Looking and switching off
@@ -291,6 +302,7 @@ def over_console(row_id: int, json_data: ConsoleDo) -> ConsoleSaid:
             field="console_address",
             remedy="Give host:port, or a serial device.",
         )
+    address = within_reach(address, allowed=allowed, field="console_address")
     if json_data.do == "stop":
         return ConsoleSaid(temp_c=flow_run.stop(address, baud), strand=None)
     if step is None:

@@ -6,6 +6,7 @@ from apiflask import APIBlueprint
 from sqlalchemy.orm import Session
 
 from meanbead import store
+from meanbead.api import access
 from meanbead.api.context import session
 from meanbead.api.machines_schemas import (
     Console,
@@ -24,6 +25,7 @@ from meanbead.core.model import Material, Nozzle, Printer
 from meanbead.core.model.house import HouseRules
 from meanbead.core.shelf import full_step_heights
 from meanbead.devices.console import fetch_report
+from meanbead.devices.reachable import within_reach
 from meanbead.store.shelf import changed_paths, marked
 from meanbead.store.tables import (
     Machine,
@@ -50,7 +52,8 @@ def read_firmware(machine_id: int, json_data: FirmwareReport) -> MachineOut:
 def ask_console(machine_id: int, json_data: ConsoleAsk) -> MachineOut:
     """Ask the machine's own console for its settings, and take its limits from the answer."""
     with session() as db:
-        console = Console.model_validate(store.rows.get(db, Machine, machine_id).console)
+        row = store.rows.get(db, Machine, machine_id)
+        console, allowed = Console.model_validate(row.console), bool(row.way.get("allowed"))
     address = json_data.address or console.address
     if not address:
         raise MeanBeadError(
@@ -58,7 +61,8 @@ def ask_console(machine_id: int, json_data: ConsoleAsk) -> MachineOut:
             field="address",
             remedy="Give host:port, or a serial device such as /dev/ttyUSB0.",
         )
-    report = fetch_report(address, command=console.command, baud=console.baud)
+    reached = within_reach(address, allowed=allowed or access.me().token is None)
+    report = fetch_report(reached, command=console.command, baud=console.baud)
     with session() as db:
         row = store.rows.get_for_edit(db, Machine, machine_id, json_data.version)
         row.console = Console(address=address, baud=console.baud, command=console.command).model_dump()

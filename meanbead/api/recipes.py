@@ -201,8 +201,9 @@ def add_gcode(part_id: int) -> RecipeOut:
             choices=Recipe(),
             gcode_id=store.gcode_files.save_gcode(db, upload.stream, file_name).id,
         )
-        store.versions.record_version(db, row, me().name)
         row = store.recipes.get_recipe(db, row.id)
+        services.comments.take_into(db, row, services.comments.rules_of(db))
+        store.versions.record_version(db, row, me().name)
         # A file that cannot be replayed is refused here, and nothing of it is kept.
         result = services.estimates.computation(db, row, context().engine)()
         store.estimates.save_estimate(db, services.digests.inputs_digest(row, part.digest), row.id, result)

@@ -69,7 +69,7 @@ _TABLE: dict[Right, str] = {
         queue.list_queue
         day.get_day day.list_reasons day.list_spools_ahead day.calendar day.list_hours
         prints.get_sending prints.list_words prints.get_column_file prints.get_file_content prints.list_prints
-        prints.get_print
+        prints.get_print comments.list_comments
         jobs.get_job
         changes.listen
     """,
@@ -127,7 +127,7 @@ _TABLE: dict[Right, str] = {
         queue.add_to_queue queue.edit_queued queue.delete_queued queue.restore_queued queue.queue_again queue.queue_from_csv
         day.pin day.release day.edit_day_rules
         day.add_hours day.delete_hours day.restore_hours day.take_calendar
-        prints.try_way prints.make_file prints.send_print
+        comments.edit_comment_rules prints.try_way prints.make_file prints.send_print
         journal.edit_entry journal.delete_entry journal.restore_entry
     """,
     Right.LOOK_AFTER: "people.list_people people.audit backups.list_backups",

@@ -30,6 +30,7 @@ from meanbead.api.schema import VersionOnly
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model.run import RunEntry, Snapshot
 from meanbead.core.model.shop import Shop
+from meanbead.devices.reachable import within_reach
 from meanbead.devices.scale import read_weight
 from meanbead.services.labels import Sheet, label_of, labels_pdf
 from meanbead.store.runs import RunFilter
@@ -324,7 +325,7 @@ def weigh_run(run_id: int) -> WeightRead:
             field="scale_address",
             remedy="Give its host:port under House rules.",
         )
-    weight = read_weight(address)
+    weight = read_weight(within_reach(address, allowed=True, field="scale_address"))
     return WeightRead(grams=weight.grams, step_g=weight.step_g)
 
 

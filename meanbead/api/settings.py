@@ -11,6 +11,7 @@ from meanbead import store
 from meanbead.api.context import session
 from meanbead.api.settings_schemas import SettingsOut
 from meanbead.core.errors import MeanBeadError
+from meanbead.core.recipe.machine_sheet import machine_sheet
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
 from meanbead.store.tables import (
@@ -46,10 +47,11 @@ def settings_file(recipe_id: int, kind: str) -> Response:
 def _settings(row: RecipeRow) -> SettingsOut:
     if row.gcode_id is not None:
         raise MeanBeadError("A replayed file does not tell its settings.", field="gcode")
+    inputs = store.recipes.recipe_inputs(row)
     return SettingsOut(
         name=row.name,
         machine=row.machine.name,
         nozzle=row.nozzle.name,
         material=row.material.name,
-        settings=settings_sheet(*store.recipes.recipe_inputs(row)),
+        settings=settings_sheet(*inputs) + machine_sheet(*inputs),
     )

@@ -15,8 +15,8 @@ from contextlib import ExitStack, suppress
 from dataclasses import dataclass
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.devices.console import OpenConsole, open_console, split_address
-from meanbead.devices.reachable import own_addresses
+from meanbead.devices.console import OpenConsole, open_console
+from meanbead.devices.reachable import within_reach
 from meanbead.devices.ways import SendProgress, Unreachable, WayDescription
 
 __all__ = ["CardFile", "ConsoleWay", "Link", "Status", "bare_lines", "checked_line"]
@@ -72,11 +72,7 @@ class Link:
     def __init__(self, described: WayDescription) -> None:
         self.described = described
         self._stack = ExitStack()
-        address = described.address.strip()
-        if not address.startswith("/"):
-            host, port = split_address(address, "address")
-            number = own_addresses(host, allowed=described.allowed)[0]
-            address = f"[{number}]:{port}" if ":" in number else f"{number}:{port}"
+        address = within_reach(described.address, allowed=described.allowed)
         try:
             self._console: OpenConsole = self._stack.enter_context(
                 open_console(address, baud=described.baud, timeout_s=5.0)

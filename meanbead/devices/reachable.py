@@ -10,8 +10,9 @@ import ipaddress
 import socket
 
 from meanbead.core.errors import MeanBeadError
+from meanbead.devices.console import split_address
 
-__all__ = ["own_addresses"]
+__all__ = ["own_addresses", "within_reach"]
 
 _PRIVATE = tuple(
     ipaddress.ip_network(text)
@@ -56,3 +57,14 @@ def own_addresses(host: str, *, allowed: bool, field: str = "address") -> list[s
                 remedy="If it is meant, the owner allows it by hand, beside the address.",
             )
     return found
+
+
+def within_reach(address: str, *, allowed: bool, field: str = "address") -> str:
+    """A console's or scale's address, ``host:port`` or a serial device, with the host as the very number that was looked at. Raises
+    :class:`MeanBeadError` where no device of the workshop may be there; see :func:`own_addresses`."""
+    address = address.strip()
+    if address.startswith("/"):
+        return address
+    host, port = split_address(address, field)
+    number = own_addresses(host, allowed=allowed, field=field)[0]
+    return f"[{number}]:{port}" if ":" in number else f"{number}:{port}"

@@ -15,7 +15,7 @@ from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
 from meanbead.core.advise.search import SearchResult, search
-from meanbead.core.compare.waterfall import waterfall
+from meanbead.core.compare.waterfall import waterfall, with_files
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
@@ -101,13 +101,22 @@ def make_waterfall(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
     """From one column to another. Arguments: ``from_id`` and ``to_id``."""
     with tools.database.session.begin() as session:
         before, after = (store.recipes.get_recipe(session, arguments[name]) for name in ("from_id", "to_id"))
-        if before.gcode_id is not None or after.gcode_id is not None:
-            raise MeanBeadError("A replayed file does not tell its settings, so they cannot be exchanged one by one.")
+        for row in (before, after):
+            if row.gcode_id is not None and not row.choices:
+                raise MeanBeadError(
+                    f"{row.name} does not tell its settings, so they cannot be exchanged one by one.",
+                    remedy="Say which of our settings the names in its comments are.",
+                )
+        files = [
+            None if row.gcode_id is None else services.estimates.computation(session, row, tools.engine)
+            for row in (before, after)
+        ]
         jobs: tuple[PrintJob, PrintJob] = (
             services.estimates.job_of(session, before),
             services.estimates.job_of(session, after),
         )
-    return waterfall(tools.engine, *jobs, progress=tools.progress).model_dump()
+    found = waterfall(tools.engine, *jobs, progress=tools.progress)
+    return with_files(found, *(None if compute is None else compute() for compute in files)).model_dump()
 
 
 def make_estimate(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:

@@ -19,6 +19,7 @@ from schemathesis import Case
 from meanbead.api import create_app
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
+from meanbead.services.dispatch import Dispatch
 from tests.support.server import new_database
 from tests.support.solids import stl_bytes
 
@@ -29,7 +30,7 @@ class Described(unittest.TestCase):
     def test_every_answer_is_one_that_a_client_can_read(self) -> None:
         database = new_database("described")
         fill_if_empty(database, samples=False)
-        app = create_app(database, Engine())
+        app = create_app(database, Engine(), dispatch=Dispatch(database))
         for size in (10, 12, 14):
             form = {"file": (io.BytesIO(stl_bytes(trimesh.creation.box((size, size, 2)))), "box.stl")}
             self.assertEqual(app.test_client().post("/api/parts", data=form).status_code, 201)

@@ -22,6 +22,7 @@ from meanbead.demo.workshop import fill_if_empty
 from meanbead.jobs.worker import WorkerThread
 from meanbead.listen import Server, bound, port_of
 from meanbead.services.backups import Backups
+from meanbead.services.dispatch import Dispatch
 from meanbead.store import cluster
 from meanbead.store.database import Database
 
@@ -111,13 +112,17 @@ def _served(database: Database) -> LiveServer:
     feed.start()
     door = bound("127.0.0.1", 0)
     folder = tempfile.mkdtemp(prefix="meanbead-backups-")
-    app = create_app(database, engine, Access(key="of tests"), kept=Backups(Path(folder), database.url, nightly=False))
+    backups = Backups(Path(folder), database.url, nightly=False)
+    dispatch = Dispatch(database, Path(folder) / "data")
+    app = create_app(database, engine, Access(key="of tests"), kept=backups, dispatch=dispatch)
+    dispatch.start_following()
     server = Server(Application(app, database, feed), [door])
     server.start()
 
     def clean() -> None:
         feed.stop()
         server.stop()
+        dispatch.stop()
         worker.stop()
         database.close()
         shutil.rmtree(folder, ignore_errors=True)

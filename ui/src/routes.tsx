@@ -46,6 +46,7 @@ export const router = createBrowserRouter([
       },
       { path: "/recipes", ...fetched(() => import("./pages/HouseRecipesPage")) },
       { path: "/recipes/:recipeId/settings", ...fetched(() => import("./pages/SettingsSheetPage")) },
+      { path: "/recipes/:recipeId/comments", ...fetched(() => import("./pages/CommentsPage")) },
       { path: "/recipes/:recipeId/history", ...history("column") },
       { path: "/recipes/house/:recipeId/history", ...history("house") },
       { path: "/house-rules", ...fetched(() => import("./pages/HouseRulesPage")) },

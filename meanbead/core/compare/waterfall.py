@@ -13,11 +13,21 @@ from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
-from meanbead.core.model import Recipe
+from meanbead.core.model import Estimate, Recipe
 from meanbead.core.model.estimate import Result
 from meanbead.core.recipe.choices import choices, value_at, with_value
 
-__all__ = ["MAX_PLAYERS", "ORDERS_TRIED", "Change", "Step", "Waterfall", "changes_between", "mixed", "waterfall"]
+__all__ = [
+    "MAX_PLAYERS",
+    "ORDERS_TRIED",
+    "Change",
+    "Step",
+    "Waterfall",
+    "changes_between",
+    "mixed",
+    "waterfall",
+    "with_files",
+]
 
 MAX_PLAYERS = 6
 """Up to so many changes all orders are gone through; with more, those of one group count as one change."""
@@ -174,3 +184,22 @@ def _orders(count: int) -> tuple[list[tuple[int, ...]], bool]:
     random = np.random.default_rng(20240517)
     half = [tuple(int(k) for k in random.permutation(count)) for _ in range(ORDERS_TRIED // 2)]
     return [*half, *(order[::-1] for order in half)], False
+
+
+def with_files(found: Waterfall, before: Estimate | None, after: Estimate | None) -> Waterfall:
+    """A waterfall between recipes of which one or both were read from a file's comments: it goes from and to what the files
+    themselves take (``before``, ``after``; None for a recipe of ours), and what the same settings take differently there is a step
+    of its own."""
+    steps = list(found.steps)
+    ends = {"from_s": found.from_s, "from_g": found.from_g, "to_s": found.to_s, "to_g": found.to_g}
+    if before is not None:
+        steps.insert(0, _of_file(found.from_s - before.print_time_s, found.from_g - before.filament_g))
+        ends |= {"from_s": before.print_time_s, "from_g": before.filament_g}
+    if after is not None:
+        steps.append(_of_file(after.print_time_s - found.to_s, after.filament_g - found.to_g))
+        ends |= {"to_s": after.print_time_s, "to_g": after.filament_g}
+    return found.model_copy(update=ends | {"steps": steps})
+
+
+def _of_file(time_s: float, grams: float) -> Step:
+    return Step(label="Laid by another program, not as here", keys=[], time_s=time_s, filament_g=grams)

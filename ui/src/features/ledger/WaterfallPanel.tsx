@@ -6,7 +6,7 @@ import { JobBar } from "../../components/JobBar";
 
 /** From one column to another: what each changed setting contributes. */
 export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
-  const usable = columns.filter((column) => !column.gcode && column.problem == null);
+  const usable = columns.filter((column) => (!column.gcode || Object.keys(column.choices).length > 0) && column.problem == null);
   const [wanted, setWanted] = useState<{ from?: number; to?: number }>({});
   const [measure, setMeasure] = useState<"time" | "grams">("time");
   const from = usable.find((column) => column.id === wanted.from) ?? usable[0];

@@ -75,6 +75,12 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
     return (
       <section className="border-t border-rule pt-2 text-sm" aria-label={`About ${column.name}`}>
         <StartRun column={column} />
+        <Link className="underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
+          Send it to the machine
+        </Link>{" "}
+        <Link className="underline" to={`/recipes/${column.id}/comments`}>
+          What its comments say
+        </Link>
       </section>
     );
   }
@@ -89,6 +95,9 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
       </Link>
       <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
         Layers
+      </Link>
+      <Link className="underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
+        To the machine
       </Link>
       <a className="underline" href="#levers-title">
         What to change next

@@ -97,15 +97,17 @@ interface NotOfAFileProps extends CellShared {
   column: RecipeColumn;
 }
 
-/** A choice in a column that replays a file: the file has made it, and does not tell. */
+/** A choice in a column that replays a file: the file has made it; shown where its comments tell, by the names that the workshop has matched. */
 function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register }: NotOfAFileProps) {
+  const said = chosen(column, field);
+  const told = said === undefined ? undefined : shownValue(said, field, undefined);
   return (
     <td role="gridcell" className="h-[27px] border-l border-rule p-0">
       <div
         ref={register}
         tabIndex={tabIndex}
         role="note"
-        aria-label={`${field.label}, ${column.name}: in the file`}
+        aria-label={`${field.label}, ${column.name}: ${told ?? "in the file"}`}
         className={`pl-[17px] text-quiet ${marked ? MARKED : ""}`}
         onFocus={onFocus}
         onKeyDown={(event) => {
@@ -115,7 +117,7 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
           onMove(move.rows, move.columns, move.extend);
         }}
       >
-        ·
+        {told ?? "·"}
       </div>
     </td>
   );

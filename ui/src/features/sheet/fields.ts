@@ -50,7 +50,7 @@ export function shownFields(columns: readonly RecipeColumn[], { opened, search, 
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const set = (field: Field) => columns.some((column) => chosen(column, field) !== undefined);
   const differs = (field: Field) =>
-    new Set(columns.filter((column) => !column.gcode).map((column) => String(effective(column, field)))).size > 1;
+    new Set(columns.filter((column) => !column.gcode || chosen(column, field) !== undefined).map((column) => String(effective(column, field)))).size > 1;
   return FIELDS.filter((field) => {
     if (words.length > 0) {
       const text = `${field.label} ${field.group} ${field.unit} ${field.explain}`.toLowerCase();
