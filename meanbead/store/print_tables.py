@@ -16,7 +16,7 @@ from meanbead.store.tables import Base, VersionedRow, now
 
 __all__ = ["PRINT_UNDER_WAY", "DeviceToken", "PrintFile", "PrintPiece", "PrintRow"]
 
-PRINT_UNDER_WAY = "state in ('sending', 'sent', 'starting', 'printing', 'paused')"
+PRINT_UNDER_WAY = "state in ('sending', 'sent', 'starting', 'printing', 'paused') and deleted_at is null"
 """A machine has one print of these states at most."""
 
 

@@ -144,13 +144,18 @@ def under_way_on(session: Session, machine_id: int) -> PrintRow | None:
 
 def active(session: Session) -> Sequence[PrintRow]:
     """Prints that machines are at, and that are to be followed."""
-    return session.scalars(select(PrintRow).where(PrintRow.state.in_(ACTIVE)).order_by(PrintRow.id)).all()
+    return session.scalars(
+        select(PrintRow).where(PrintRow.state.in_(ACTIVE), PrintRow.deleted_at.is_(None)).order_by(PrintRow.id)
+    ).all()
 
 
 def list_prints(session: Session, limit: int = 30) -> Sequence[PrintRow]:
     """Prints, those under way first, then the newest."""
     return session.scalars(
-        select(PrintRow).order_by(text(f"({PRINT_UNDER_WAY}) desc"), PrintRow.id.desc()).limit(limit)
+        select(PrintRow)
+        .where(PrintRow.deleted_at.is_(None))
+        .order_by(text(f"({PRINT_UNDER_WAY}) desc"), PrintRow.id.desc())
+        .limit(limit)
     ).all()
 
 

@@ -47,10 +47,12 @@ class Beside:
     def byte_of(self, line: int) -> int:
         """About where a line, counted from 1, begins: to some sixty lines."""
         starts = self._all_starts()
-        place = (max(1, line) - 1) / _LINES_A_MARK
-        low = min(int(place), len(starts) - 1)
-        end = int(starts[low + 1]) if low + 1 < len(starts) else self.size_bytes
-        return int(starts[low] + (place - low) * (end - starts[low])) if place - low < 1 else end
+        before = max(1, line) - 1
+        low = min(before // _LINES_A_MARK, len(starts) - 1)
+        last = low + 1 == len(starts)
+        end = self.size_bytes if last else int(starts[low + 1])
+        count = max(1, self.lines - low * _LINES_A_MARK) if last else _LINES_A_MARK
+        return int(starts[low] + min(1.0, (before - low * _LINES_A_MARK) / count) * (end - starts[low]))
 
     def _all_starts(self) -> Ints:
         if len(self._starts) > 1:

@@ -1,7 +1,7 @@
 """Moves as lines of G-code, written by compiled code into a buffer: some ten million lines a second's share of a Python loop.
 
-Whole numbers all the way: places in micrometres, heights in tenths of one, filament in 10 nanometres, feed in tenths of a
-millimetre a minute. What is rounded off one line is made up for in the next, so that a file of any length ends where it should.
+Whole numbers all the way: places in tenths of a micrometre (in whole ones, strokes of a few micrometres turn by tens of degrees,
+and a machine brakes for such a corner), filament in 10 nanometres, feed in tenths of a millimetre a minute. What is rounded off one line is made up for in the next, so that a file of any length ends where it should.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ __all__ = ["ACCELERATIONS", "Batch", "LineWriter"]
 
 Ints = NDArray[np.int64]
 
-XY_UNIT, Z_UNIT, E_UNIT, F_UNIT = 1e-3, 1e-4, 1e-5, 0.1
+XY_UNIT, Z_UNIT, E_UNIT, F_UNIT = 1e-4, 1e-4, 1e-5, 0.1
 _BYTES_A_MOVE = 160
 
 ACCELERATIONS = {"by_kind": 0, "one": 1, "own": 2}
@@ -29,8 +29,8 @@ _X, _Y, _Z, _E, _F, _P, _T, _FEATURE = range(8)
 @dataclass(frozen=True)
 class Batch:
     """Moves one after the other, arrays of length n, in the units above: ``place`` (n, 3), where each ends; ``filament``, all that
-    was fed until its end; ``feed``; ``acceleration`` in mm/s2, 0 where none is set; ``travels`` and ``laid`` tell its kind;
-    ``feature`` is its number, -1 where it has none. ``arc`` is how many moves an arc begins here of, signed by its turn, with its
+    was fed until its end; ``feed``; ``acceleration`` in mm/s2, 0 where none is set; ``travels`` and ``laid`` tell its kind,
+    and ``dry`` that no filament belongs to it; ``feature`` is its number, -1 where it has none. ``arc`` is how many moves an arc begins here of, signed by its turn, with its
     ``centre`` (n, 2) as seen from the place before, and ``arc_feed``."""
 
     place: Ints
@@ -39,6 +39,7 @@ class Batch:
     acceleration: Ints
     travels: NDArray[np.bool_]
     laid: NDArray[np.bool_]
+    dry: NDArray[np.bool_]
     feature: Ints
     arc: Ints
     centre: Ints
@@ -84,6 +85,7 @@ class LineWriter:
             batch.acceleration,
             batch.travels,
             batch.laid,
+            batch.dry,
             batch.feature,
             batch.arc,
             batch.centre,
@@ -153,6 +155,7 @@ def _write(  # type: ignore[no-untyped-def]
     acceleration,
     travels,
     laid,
+    dry,
     feature,
     arc,
     centre,
@@ -170,9 +173,10 @@ def _write(  # type: ignore[no-untyped-def]
         if count > last - k:  # cut off here: written as it is
             count = 0
         end = k if count == 0 else k + count - 1
-        x, y, z, e = place[end, 0], place[end, 1], place[end, 2], filament[end]
+        x, y, z = place[end, 0], place[end, 1], place[end, 2]
+        e = state[_E] if dry[k] else filament[end]
         moves = x != state[_X] or y != state[_Y] or z != state[_Z] or count > 0
-        if not moves and e == state[_E]:
+        if not moves and (laid[k] or e == state[_E]):
             k = end + 1
             continue  # less than a unit: made up for in the next
         if laid[k] and feature[k] != state[_FEATURE]:
@@ -196,14 +200,14 @@ def _write(  # type: ignore[no-untyped-def]
         buffer[at + 1] = 48 if travels[k] else (49 if count == 0 else (51 if arc[k] > 0 else 50))
         at += 2
         if x != state[_X] or count > 0:
-            at = _word(buffer, at, 88, x, 3)
+            at = _word(buffer, at, 88, x, 4)
         if y != state[_Y] or count > 0:
-            at = _word(buffer, at, 89, y, 3)
+            at = _word(buffer, at, 89, y, 4)
         if z != state[_Z]:
             at = _word(buffer, at, 90, z, 4)
         if count > 0:
-            at = _word(buffer, at, 73, centre[k, 0], 3)
-            at = _word(buffer, at, 74, centre[k, 1], 3)
+            at = _word(buffer, at, 73, centre[k, 0], 4)
+            at = _word(buffer, at, 74, centre[k, 1], 4)
         if e != state[_E]:
             at = _word(buffer, at, 69, e - state[_E], 5)
         pace = feed[k] if count == 0 else arc_feed[k]

@@ -23,7 +23,7 @@ __all__ = ["Pace", "pace_of"]
 
 Floats = NDArray[np.float64]
 
-_STEPS = 18
+_STEPS = 40
 _NEAR = 2e-4
 """A layer's seconds are met to this share."""
 
@@ -79,5 +79,5 @@ def pace_of(timing: Timing, requests: Requests, plan: Plan, printer: Printer) ->
         guess = factor * (1 + off)
         inside = (guess > np.where(off > 0, factor, low)) & (guess < np.where(off > 0, high, factor))
         half = np.where(off > 0, (factor + high) / 2, (factor + low) / 2)
-        factor = np.where(inside & (step % 3 != 2), guess, half)
+        factor = np.where(inside & (step % 2 == 0), guess, half)
     return Pace(speed, profile, limits)

@@ -27,6 +27,8 @@ from meanbead.core.gcode.placeholders import fill_in
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.core.model.plan import Plan
 from meanbead.core.model.printer import Printer
+from meanbead.core.motion.limits import path_limits
+from meanbead.core.motion.lookahead import Moves, plan_speeds
 from meanbead.core.strokes.features import FEATURES, Feature
 
 __all__ = ["placeholder_values", "plan_as_filed", "write_program"]
@@ -196,7 +198,7 @@ class _Program:
             "G92 E0",
             *wanted,
             f"G1 Z{z + CLEAR_MM:.4f} {lift}",
-            f"G0 X{x:.3f} Y{y:.3f} F{min(self.plan.speed_mm_s.travel, speeds.x, speeds.y) * 60:.1f}",
+            f"G0 X{x:.4f} Y{y:.4f} F{min(self.plan.speed_mm_s.travel, speeds.x, speeds.y) * 60:.1f}",
             f"G1 Z{z:.4f} {lift}",
             "M400",
             self._fan(0),
@@ -305,19 +307,43 @@ class _Program:
         z_feed = f"F{top.z * 60:.1f}"
         wanted = {"by_kind": "M204 T", "one": "M204 S"}.get(self.options.accelerations)
         acceleration = min(plan.travel_acceleration_mm_s2, self.most_mm_s2)
+        # What the machine takes less than is counted is waited, too.
+        wait_s += max(0.0, float(self.cooling.aside_s.sum(axis=1).max()) - self._aside_takes_s(lift))
         pulls = plan.retraction_mm > 0
         moves = [
             *([f"G1 E{-plan.retraction_mm:g} {pull}"] if pulls else []),
             f"G1 Z{z + lift:.4f} {z_feed}",
-            f"G0 X{x + towards * ASIDE_MM:.3f} {travel}",
+            f"G0 X{x + towards * ASIDE_MM:.4f} {travel}",
             f"G4 P{round(1000 * wait_s)}",
-            f"G0 X{x:.3f} {travel}",
+            f"G0 X{x:.4f} {travel}",
             f"G1 Z{z:.4f} {z_feed}",
             *([f"G1 E{plan.retraction_mm:g} {pull}"] if pulls else []),
         ]
         # From rest to rest, as it is counted.
         halted = [line for move in moves for line in (move, "M400")]
         return [*([] if wanted is None else [f"{wanted}{acceleration:.0f}"]), *halted]
+
+    def _aside_takes_s(self, lift_mm: float) -> float:
+        """Seconds that the way aside and back takes, each move from halt to halt."""
+        plan, printer = self.plan, self.printer
+        pull = plan.retraction_mm
+        ways = [(0, 0, 0, -pull), (0, 0, lift_mm, 0), (ASIDE_MM, 0, 0, 0)]
+        delta = np.array([way for way in ways if any(way)], dtype=float)
+        travels = delta[:, 0] != 0
+        asked = np.where(
+            travels, plan.speed_mm_s.travel, np.where(delta[:, 3] != 0, plan.retraction_speed_mm_s, np.inf)
+        )
+        requested = np.where(
+            travels,
+            min(plan.travel_acceleration_mm_s2, self.most_mm_s2),
+            np.where(delta[:, 3] != 0, printer.acceleration_mm_s2.retract, np.inf),
+        )
+        limits = path_limits(delta, asked, requested, printer)
+        moves = Moves(
+            limits.length_mm, delta, limits.speed_mm_s, limits.acceleration_mm_s2, np.ones(len(delta), dtype=bool)
+        )
+        # From a halt a machine steps off at the speed that it may stop from.
+        return 2 * float(plan_speeds(moves, limits.stop_mm_s, limits.stop_mm_s).time_s.sum())
 
     def _events(self) -> dict[int, list[str]]:
         """What is written before which move."""
@@ -349,8 +375,12 @@ class _Program:
         wipes = (kind == Kind.RETRACT) & (np.hypot(delta[:, 0], delta[:, 1]) > 0)
         requested = self.requests.acceleration_mm_s2[rows]
         asked = np.where(plastic | travels | wipes, np.minimum(requested, self.most_mm_s2), 0.0)
-        # Rounded down, so that no axis is asked for more than it has.
-        feed = np.maximum(1, np.floor(self.pace.speed_mm_s[rows] * 60 / F_UNIT + 1e-6)).astype(np.int64)
+        # Rounded down, and where an axis bounds it by as much as rounded places may turn its direction, so that no axis is asked for
+        # more than it has.
+        turned = 1 - np.minimum(0.5, 2 * XY_UNIT / np.maximum(self.pace.limits.length_mm[rows], 1e-9))
+        bound = self.pace.limits.speed_mm_s[rows] < self.requests.speed_mm_s[rows]
+        speed = self.pace.speed_mm_s[rows] * np.where(bound & (plastic | travels | wipes), turned, 1.0)
+        feed = np.maximum(1, np.floor(speed * 60 / F_UNIT + 1e-6)).astype(np.int64)
         arcs = np.zeros(high - low, np.int64)
         centre, arc_feed = np.zeros((high - low, 2)), np.zeros(high - low)
         if self.options.curves == "arcs":
@@ -365,6 +395,7 @@ class _Program:
             acceleration=np.floor(asked).astype(np.int64),
             travels=as_travel & ~plastic,
             laid=plastic,
+            dry=~plastic & (delta[:, 3] == 0),
             feature=np.where(plastic, self.strokes.feature[stroke], -1).astype(np.int64),
             arc=arcs,
             centre=np.round(centre / XY_UNIT).astype(np.int64),

@@ -11,7 +11,7 @@ down_revision = "0012"
 branch_labels = None
 depends_on = None
 
-_UNDER_WAY = "state in ('sending', 'sent', 'starting', 'printing', 'paused')"
+_UNDER_WAY = "state in ('sending', 'sent', 'starting', 'printing', 'paused') and deleted_at is null"
 
 
 def _moment(name: str, *, nullable: bool = False) -> sa.Column[Any]:
