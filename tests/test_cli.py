@@ -10,6 +10,7 @@ from typing import Any
 import trimesh
 
 from meanbead.cli import main
+from meanbead.core.gcode.placeholders import SIMPLE_END, SIMPLE_START
 from meanbead.core.model.day import Day, DayPlan
 from meanbead.simulators.console import ConsoleServer
 from tests.support.day_check import broken_rules
@@ -278,6 +279,47 @@ class Shell(unittest.TestCase):
             code, out, err = self.run_it("calibrate", self.file("odd.json", json.dumps({"runs": [run]})), "--json")
             self.assertEqual((code, out, len(err.strip().splitlines())), (2, "", 1), run)
             self.assertIn(expected, err)
+
+    def test_a_file_is_written_read_back_and_looked_over(self) -> None:
+        printer = self.file("p.json", json.dumps({"start_gcode": SIMPLE_START, "end_gcode": SIMPLE_END}))
+        out = str(self.folder / "box.gcode")
+        code, said, _ = self.run_it("write", self.part, "--printer", printer, "--out", out)
+        self.assertEqual(code, 0)
+        self.assertIn("At its end every heater is off", said)
+        seen = json.loads(self.run_it("inspect", out, "--printer", printer, "--json")[1])
+        estimate = json.loads(self.run_it("estimate", self.part, "--printer", printer, "--json")[1])
+        self.assertAlmostEqual(seen["print_time_s"] / estimate["print_time_s"], 1, delta=0.003)
+        self.assertFalse([check for check in seen["checks"] if not check["ok"]])
+        cold = self.file("cold.json", json.dumps({"start_gcode": "G28\n", "end_gcode": SIMPLE_END}))
+        code, _, error = self.run_it("write", self.part, "--printer", cold, "--out", str(self.folder / "cold.gcode"))
+        self.assertEqual((code, error.count("\n")), (2, 1))
+        self.assertIn("before the nozzle was waited for", error)
+        self.assertFalse([path.name for path in self.folder.iterdir() if path.name.startswith("cold.gcode")])
+        self.assertEqual(self.run_it("write", self.part)[0], 2)
+
+    def test_the_sheet_says_what_stands_beside_a_recipe(self) -> None:
+        printer = self.file(
+            "p.json", json.dumps({"acceleration_mm_s2": {"print": 640, "travel": 900, "retract": 1100}})
+        )
+        rows = {
+            row["key"]: row
+            for row in json.loads(self.run_it("settings", "--printer", printer, "--json")[1])["settings"]
+        }
+        estimate = json.loads(self.run_it("estimate", self.part, "--printer", printer, "--json")[1])
+        self.assertAlmostEqual(rows["max_flow_mm3_s"]["value"], estimate["melt_ceiling_mm3_s"], delta=0.006)
+        self.assertEqual(rows["max_speed_mm_s.z"]["value"], 10)
+        self.assertEqual(
+            rows["acceleration_by_feature_mm_s2.inner_wall"]["value"], rows["acceleration_mm_s2.print"]["value"]
+        )
+        self.assertEqual(rows["acceleration_by_feature_mm_s2.retract"]["value"], 1100)
+        self.assertTrue(
+            all(row["why"] and row["unit"] for key, row in rows.items() if key.startswith(("max_", "corner.")))
+        )
+
+    def test_a_simulated_machine_wants_causes_that_there_are(self) -> None:
+        for said in ("ramps", "ramps=fast", "nothing=1.2"):
+            code, _, error = self.run_it("simulate", "machine", "--slower", said)
+            self.assertEqual((code, error.count("\n")), (2, 1))
 
     def test_what_an_experiment_says(self) -> None:
         cells = [

@@ -134,7 +134,7 @@ def list_words() -> PlaceholdersOut:
 
 
 @blueprint.post("/recipes/<int:recipe_id>/file")
-@blueprint.output(JobOut)
+@blueprint.output(JobOut, status_code=202)
 def make_file(recipe_id: int) -> JobOut:
     """Write the column's file, or take the one that it replays, and look it over."""
     with session() as db:

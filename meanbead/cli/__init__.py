@@ -6,7 +6,7 @@ import argparse
 import sys
 from typing import NoReturn
 
-from meanbead.cli import advice, day, devices, estimate, flow, gcode, learnt, part, schema, workshop
+from meanbead.cli import advice, day, devices, estimate, files, flow, gcode, learnt, part, schema, workshop
 from meanbead.core.errors import MeanBeadError
 
 __all__ = ["main"]
@@ -35,7 +35,7 @@ def main(argv: list[str] | None = None) -> int:
 def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="meanbead", description="True time and filament of a printed part.")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for group in (part, estimate, advice, gcode, devices, workshop, flow, learnt, day, schema):
+    for group in (part, estimate, advice, gcode, files, devices, workshop, flow, learnt, day, schema):
         group.add(commands)
     return parser
 

@@ -85,10 +85,12 @@ def _estimate(arguments: argparse.Namespace) -> None:
 def _settings(arguments: argparse.Namespace) -> None:
     from meanbead.core.model import Limits, Standards
     from meanbead.core.model.house import HouseRules
+    from meanbead.core.recipe.machine_sheet import machine_sheet
     from meanbead.core.recipe.settings_sheet import settings_sheet
 
     standards = Standards(house=read(arguments.house, HouseRules), limits=read(arguments.limits, Limits))
-    rows = settings_sheet(*inputs_of(arguments), standards)
+    inputs = inputs_of(arguments)
+    rows = settings_sheet(*inputs, standards) + machine_sheet(*inputs, standards)
     if arguments.json:
         print(json.dumps({"settings": [row.model_dump() for row in rows]}, ensure_ascii=False))
         return

@@ -16,10 +16,9 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.estimate.summary import Run
-from meanbead.core.formulas.bead import filament_area_mm2
 from meanbead.core.gcode.file_names import file_name
 from meanbead.core.gcode.inspect import Inspection, Promise, inspect_file
-from meanbead.core.gcode.program import plan_as_filed, write_program
+from meanbead.core.gcode.program import plan_as_filed, promise_of, write_program
 from meanbead.core.model import Material, Nozzle, Printer
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.core.plates.check import HeadBox
@@ -140,7 +139,7 @@ def make_file(database: Database, engine: Engine, wanted: Wanted, progress: Prog
     if wanted.job is not None:
         progress(0.05, "planning every stroke")
         run = _run(engine, wanted.job, options)
-        promise = _promise(run)
+        promise = promise_of(run)
         may_skip = run.plan.above_melt == "run_on"
         if options.accelerations == "own":
             usual = engine.run(wanted.job).timing.print_time_s
@@ -175,13 +174,6 @@ def _run(engine: Engine, job: PrintJob, options: FileOptions) -> Run:
     prepared = prepare(job)
     plan = plan_as_filed(prepared.plan, job.printer, options)
     return engine.run(replace(prepared, plan=plan) if plan is not prepared.plan else prepared)
-
-
-def _promise(run: Run) -> Promise:
-    strokes = run.strokes
-    volume = float(np.sum(np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm))) * run.plan.flow_ratio
-    area = filament_area_mm2(run.prepared.job.printer.filament_diameter_mm)
-    return Promise(print_time_s=run.timing.print_time_s, filament_mm=volume / area)
 
 
 def _kept(

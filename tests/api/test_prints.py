@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+import re
 import tempfile
 import threading
 import time
@@ -81,7 +82,7 @@ class Machines(ApiCase):
     def write(self, column: dict[str, Any] | None = None) -> dict[str, Any]:
         """Have a column's file made; what came of the job."""
         column_id = (column or self.column)["id"]
-        job = self.call("POST", f"/api/recipes/{column_id}/file")
+        job = self.call("POST", f"/api/recipes/{column_id}/file", status=202)
         run_job(self.database, ENGINE, job["id"])
         return self.call("GET", f"/api/jobs/{job['id']}")
 
@@ -468,6 +469,137 @@ class Console(Machines):
         again = self.call("GET", f"/api/prints/{made['id']}")
         self.assertEqual(again["state"], "failed")
         self.assertIn("Send it again", again["problem"])
+
+
+class FromTheQueue(Machines):
+    def test_a_plate_of_the_queue_is_sent_and_its_run_is_the_queues(self) -> None:
+        self.sending(way={"kind": "folder", "folder": str(self.card)})
+        self.read_caution()
+        asked = {"key": str(uuid.uuid4()), "part_id": self.part["id"], "recipe_id": self.column["id"], "quantity": 2}
+        item = self.call("POST", "/api/queue", asked, 201)
+        made = self.sent(queue_id=item["id"], plate=2)
+        started = self.call("POST", f"/api/prints/{made['id']}/start", READY)
+        with self.database.session.begin() as db:
+            told = db.execute(
+                text("select queue_id, queue_plate from runs where id = :id"), {"id": started["run_id"]}
+            ).one()
+        self.assertEqual(tuple(told), (item["id"], 2))
+        other = self.columns(self.part)[1]
+        row = self.call(
+            "PATCH", f"/api/recipes/{other['id']}", {"version": other["version"], "machine_id": self.machine_id}
+        )
+        problem = self.call(
+            "POST",
+            "/api/prints",
+            {"key": str(uuid.uuid4()), "file_id": self.file(row)["id"], "queue_id": item["id"], "plate": 1},
+            422,
+        )
+        self.assertEqual(problem["errors"][0]["field"], "queue_id")
+
+
+class Plates(Machines):
+    def test_parts_stay_where_they_were_put(self) -> None:
+        plate = self.call(
+            "POST",
+            "/api/plates",
+            {"name": "Two", "recipe_id": self.column["id"], "counts": {str(self.part["id"]): 2}},
+            201,
+        )
+        items = [item | {"x_mm": x, "y_mm": -40.0} for item, x in zip(plate["placed"], (-60.0, -20.0), strict=True)]
+        plate = self.call("PATCH", f"/api/plates/{plate['id']}", {"version": plate["version"], "items": items})
+        self.call("POST", "/api/queue", {"key": str(uuid.uuid4()), "plate_id": plate["id"], "quantity": 1}, 201)
+        part_id = self.call("GET", f"/api/plates/{plate['id']}")["part_id"]
+        column = self.columns({"id": part_id})[0]
+        file = self.file(column)
+        self.assertEqual(file["state"], "ready", file["checks"])
+        places = [
+            (float(x), float(y))
+            for x, y in re.findall(
+                rb"^G1 X([\d.]+) Y([\d.]+) E", self.client.get(f"/api/files/{file['id']}/content").data, re.MULTILINE
+            )
+        ]
+        # The bed's middle is at 110: two boxes of 20 mm about 50 and 90 in x, 70 in y; with their skirt.
+        self.assertAlmostEqual((min(x for x, _ in places) + max(x for x, _ in places)) / 2, 70, delta=1.5)
+        self.assertAlmostEqual((min(y for _, y in places) + max(y for _, y in places)) / 2, 70, delta=1.5)
+
+    def test_copies_one_after_the_other_need_room_for_the_head(self) -> None:
+        choices = {"copies": {"count": 2, "order": "one_by_one", "gap_mm": 5}}
+        column = self.call(
+            "PATCH", f"/api/recipes/{self.column['id']}", {"version": self.column["version"], "choices": choices}
+        )
+        self.assertIn("the head reaches", self.write(column)["problem"])
+        choices["copies"]["gap_mm"] = 45
+        column = self.call("PATCH", f"/api/recipes/{column['id']}", {"version": column["version"], "choices": choices})
+        self.assertEqual(self.file(column)["state"], "ready")
+
+
+class Comments(Machines):
+    def test_matched_once_every_replayed_column_follows(self) -> None:
+        gcode = b"; rings = 6\n; cell = 25 %\nG28\nM109 S210\nM83\nG1 X10 Y10 F6000\nG1 X90 E4 F1500\n"
+        columns = []
+        for name in ("one.gcode", "two.gcode"):
+            fields = {"file": (io.BytesIO(gcode), name)}
+            columns.append(
+                self.call(
+                    "POST",
+                    f"/api/parts/{self.part['id']}/gcode",
+                    status=201,
+                    data=fields,
+                    content_type="multipart/form-data",
+                )
+            )
+        told = self.call("GET", f"/api/recipes/{columns[0]['id']}/comments")
+        self.assertEqual({one["name"]: one["value"] for one in told["names"]}, {"rings": "6", "cell": "25 %"})
+        matches = [{"name": "rings", "key": "walls"}, {"name": "cell", "key": "infill.density", "factor": 0.01}]
+        body = {"version": told["house_version"], "rules": {"matches": matches}}
+        self.assertEqual(self.call("PUT", "/api/comment-rules", body)["changed"], 2)
+        self.call("PUT", "/api/comment-rules", body, 409)
+        shown = {one["id"]: one["choices"] for one in self.columns(self.part)}
+        for column in columns:
+            held = shown[column["id"]]
+            self.assertEqual((held["walls"], held["infill"]["density"], held["top_layers"]), (6, 0.25, None))
+        fields = {"file": (io.BytesIO(gcode), "three.gcode")}
+        third = self.call(
+            "POST", f"/api/parts/{self.part['id']}/gcode", status=201, data=fields, content_type="multipart/form-data"
+        )
+        self.assertEqual(third["choices"]["walls"], 6)
+        job = self.call("POST", "/api/waterfalls", {"from_id": third["id"], "to_id": self.column["id"]}, 202)
+        run_job(self.database, ENGINE, job["id"])
+        found = self.call("GET", f"/api/jobs/{job['id']}")["waterfall"]
+        self.assertAlmostEqual(found["from_s"], third["estimate"]["print_time_s"], places=6)
+        self.assertIn("Laid by another program, not as here", [step["label"] for step in found["steps"]])
+        self.call("GET", f"/api/recipes/{self.column['id']}/comments", status=422)
+
+
+class Lost(Machines):
+    def test_a_restore_takes_files_prints_and_tokens_with_it(self) -> None:
+        self.sending(way={"kind": "folder", "folder": str(self.card)}, token="a-token")
+        self.read_caution()
+        made = self.sent()
+        path = Path(self.folder.name) / "before.zip"
+        archive.write(self.database.url, path)
+        archive.restore(self.database.url, path)
+        for table in ("device_tokens", "print_files", "print_pieces", "prints"):
+            with self.database.session.begin() as db:
+                self.assertEqual(db.execute(text(f"select count(*) from {table}")).scalar_one(), 0, table)
+        self.call("GET", f"/api/prints/{made['id']}", status=404)
+        self.assertFalse(self.sending()["has_token"])
+
+    def test_a_slow_console_is_waited_for(self) -> None:
+        machine = self.simulated()
+        machine.faults.slow_s = 0.002
+        self.assertEqual(self.sent()["state"], "sent")
+
+    def test_a_console_that_dies_while_it_is_sent_to(self) -> None:
+        machine = self.simulated()
+        machine.faults.dies_after_lines = 200
+        made = self.sent()
+        self.assertEqual(made["state"], "failed")
+        self.assertIn("does not answer", made["problem"])
+        machine.faults = Faults()
+        again = self.sent()
+        self.assertEqual((again["state"], machine.starts), ("sent", 0))
+        self.assertEqual(len(machine.card), 1)
 
 
 del ApiCase

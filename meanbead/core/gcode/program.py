@@ -19,8 +19,10 @@ from meanbead.core.estimate.cooling import ASIDE_LIFT_MM, ASIDE_MM
 from meanbead.core.estimate.moves import CLEAR_MM, Kind
 from meanbead.core.estimate.summary import Run
 from meanbead.core.estimate.timing import requests_of
+from meanbead.core.formulas.bead import filament_area_mm2
 from meanbead.core.gcode.arcs import fit_arcs
 from meanbead.core.gcode.beside import BEGINS, ENDS
+from meanbead.core.gcode.inspect import Promise
 from meanbead.core.gcode.lines import ACCELERATIONS, E_UNIT, F_UNIT, XY_UNIT, Z_UNIT, Batch, LineWriter
 from meanbead.core.gcode.pace import Pace, pace_of
 from meanbead.core.gcode.placeholders import fill_in
@@ -31,7 +33,7 @@ from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import Moves, plan_speeds
 from meanbead.core.strokes.features import FEATURES, Feature
 
-__all__ = ["placeholder_values", "plan_as_filed", "write_program"]
+__all__ = ["placeholder_values", "plan_as_filed", "promise_of", "write_program"]
 
 PIECE_MOVES = 100_000
 
@@ -90,6 +92,14 @@ def placeholder_values(run: Run, middle_mm: tuple[float, float]) -> dict[str, fl
         "retraction_mm": plan.retraction_mm,
         "travel_mm_s": plan.speed_mm_s.travel,
     }
+
+
+def promise_of(run: Run) -> Promise:
+    """What a run's estimate says of a file that is written from it."""
+    strokes = run.strokes
+    mm3 = float(np.sum(np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm))) * run.plan.flow_ratio
+    area = filament_area_mm2(run.prepared.job.printer.filament_diameter_mm)
+    return Promise(print_time_s=run.timing.print_time_s, filament_mm=mm3 / area)
 
 
 def write_program(

@@ -19,10 +19,10 @@ from meanbead.core.estimate.timing import requests_of
 from meanbead.core.gcode.arcs import fit_arcs
 from meanbead.core.gcode.beside import BEGINS, ENDS, read_beside
 from meanbead.core.gcode.file_names import file_name
-from meanbead.core.gcode.inspect import Inspection, Promise, inspect_file
+from meanbead.core.gcode.inspect import Inspection, inspect_file
 from meanbead.core.gcode.pace import pace_of
 from meanbead.core.gcode.placeholders import PLACEHOLDERS, SIMPLE_END, SIMPLE_START, fill_in, unknown_words
-from meanbead.core.gcode.program import placeholder_values, plan_as_filed, write_program
+from meanbead.core.gcode.program import placeholder_values, plan_as_filed, promise_of, write_program
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.core.part.solid import Solid
@@ -42,18 +42,13 @@ def written(solid: Solid, keys: dict, printer_keys: dict | None = None, **option
 
 
 def looked_over(run: Run, text: bytes) -> Inspection:
-    job, strokes = run.prepared.job, run.strokes
-    volume = float(np.sum(np.where(strokes.is_travel, 0, strokes.area_mm2 * strokes.length_mm))) * run.plan.flow_ratio
-    promise = Promise(
-        print_time_s=run.timing.print_time_s,
-        filament_mm=volume / (math.pi * job.printer.filament_diameter_mm**2 / 4),
-    )
+    job = run.prepared.job
     return inspect_file(
         lambda: io.BytesIO(text),
         job.printer,
         job.nozzle,
         job.material,
-        promise=promise,
+        promise=promise_of(run),
         may_skip=run.plan.above_melt == "run_on",
     )
 
@@ -91,7 +86,7 @@ RECIPES = st.fixed_dictionaries(
         "retraction": st.fixed_dictionaries(
             {},
             optional={
-                "length_mm": st.floats(0, 6),
+                "length_mm": st.one_of(st.just(0.0), st.floats(0.05, 6)),
                 "z_hop_mm": st.sampled_from([0.0, 0.2, 0.6]),
                 "wipe_mm": st.sampled_from([0.0, 1.0, 3.0]),
                 "min_travel_mm": st.floats(0.5, 5),
@@ -177,6 +172,13 @@ class Program(unittest.TestCase):
         x, y = placed(moved)
         self.assertAlmostEqual((x.min() + x.max()) / 2, 50, delta=0.3)
         self.assertAlmostEqual((y.min() + y.max()) / 2, 60, delta=0.3)
+
+    def test_the_promise_is_the_estimate(self) -> None:
+        job = PrintJob(sphere(7, 3), Recipe.model_validate({"flow_ratio": 0.93}), Printer())
+        engine = Engine()
+        promise, estimate = promise_of(engine.run(job)), engine.estimate(job)
+        self.assertAlmostEqual(promise.print_time_s, estimate.print_time_s, places=6)
+        self.assertAlmostEqual(promise.filament_mm, estimate.filament_mm, places=6)
 
     def test_a_part_beyond_the_bed_is_refused(self) -> None:
         run, _, _ = written(sound(trimesh.creation.box((20, 10, 3))), {})

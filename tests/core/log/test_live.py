@@ -196,7 +196,7 @@ class Follow(unittest.TestCase):
 
     def test_what_has_ended_stays_so_and_looks_stay_few(self) -> None:
         for state in ("done", "unknown", "stopped", "sent", "failed"):
-            self.assertEqual(self.follow(state, Followed(), printing=True, byte=5, clock_s=5)[0], state)  # type: ignore[arg-type]
+            self.assertEqual(self.follow(state, Followed(), printing=True, byte=5, clock_s=5)[0], state)
         known = Followed(began_clock_s=0.0)
         for k in range(2000):
             _, known = self.follow("printing", known, printing=True, byte=1001 + 20 * k, clock_s=1.5 * k)
