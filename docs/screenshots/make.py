@@ -5,11 +5,14 @@ from __future__ import annotations
 import re
 import sys
 import tempfile
+import threading
+import time
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
 sys.path.insert(0, str(HERE.parents[1]))
 
+import httpx  # noqa: E402
 from playwright.sync_api import Page  # noqa: E402
 
 from meanbead.api import create_app  # noqa: E402
@@ -17,13 +20,18 @@ from meanbead.api.access import Access  # noqa: E402
 from meanbead.api.asgi import Application  # noqa: E402
 from meanbead.api.changes import ChangeFeed  # noqa: E402
 from meanbead.core.estimate import Engine  # noqa: E402
+from meanbead.core.gcode.placeholders import SIMPLE_END, SIMPLE_START  # noqa: E402
 from meanbead.demo.runs import add_sample_runs  # noqa: E402
 from meanbead.demo.workshop import estimate_first_columns  # noqa: E402
 from meanbead.listen import Server, bound, port_of  # noqa: E402
 from meanbead.network.certificates import own_certificate  # noqa: E402
+from meanbead.simulators.machine import MachineServer, SimulatedMachine  # noqa: E402
 from tests.support.people import PASSPHRASE, add_people  # noqa: E402
 from tests.support.server import live_server, new_database, stop_servers  # noqa: E402
 from tests.ui.browser import browser  # noqa: E402
+
+MACHINE = SimulatedMachine(slower={"ramps": 1.35, "corners": 1.3})
+"""What the pictures of a print under way are of."""
 
 
 def settle(page: Page) -> None:
@@ -74,17 +82,41 @@ def house_rules(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
-def flow_phone(page: Page) -> None:
-    """The first strands of a new test, entered at the machine."""
-    page.get_by_role("button", name="Keep this test").click()
-    for weight, look in (("0.98", "straight"), ("0.97", "straight"), ("0.98", "straight")):
-        page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$")).fill(weight)
-        page.get_by_role("radio", name=re.compile(look)).check(force=True)
-        page.get_by_role("button", name="Store this strand").click()
-    page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$")).fill("0.97")
-    page.get_by_role("radio", name=re.compile("first curl")).check(force=True)
-    page.evaluate("scrollTo(0, 0)")
-    page.wait_for_timeout(1500)
+def send(page: Page) -> None:
+    """A file that was written, read back and sent, before it is started."""
+    page.get_by_role("group", name=re.compile("lies on")).wait_for(timeout=60_000)
+
+
+def live(page: Page) -> None:
+    """A print half way, behind its plan."""
+    for box in page.get_by_role("checkbox").all():
+        box.check()
+    page.get_by_role("button", name="Start it", exact=True).click()
+    page.get_by_role("heading", name=re.compile(r": heating")).wait_for(timeout=30_000)
+    for _ in range(16):
+        MACHINE.pass_s(90)
+        page.wait_for_timeout(2600)
+    page.get_by_role("heading", name=re.compile(r": \d+ % done")).wait_for(timeout=30_000)
+
+
+def sent(address: str) -> None:
+    """A simulated machine on a console, and a file on it."""
+    server = MachineServer(MACHINE)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    with httpx.Client(base_url=address, timeout=120) as client:
+        row = next(one for one in client.get("/api/shelf").json()["machines"] if one["id"] == 1)
+        printer = row["printer"] | {"start_gcode": SIMPLE_START, "end_gcode": SIMPLE_END}
+        client.patch("/api/machines/1", json={"version": row["version"], "printer": printer})
+        way = {"kind": "console", "address": server.address, "allowed": True}
+        version = client.get("/api/machines/1/sending").json()["version"]
+        client.put("/api/machines/1/sending", json={"version": version, "way": way, "options": {"names": "short"}})
+        client.post("/api/machines/1/first-file")
+        column = client.get("/api/parts/4").json()["chosen_id"]
+        job = client.post(f"/api/recipes/{column}/file").json()
+        while job["state"] in ("waiting", "running"):
+            time.sleep(0.3)
+            job = client.get(f"/api/jobs/{job['id']}").json()
+        client.post("/api/prints", json={"key": "a-picture", "file_id": job["file"]["file_id"]})
 
 
 def entered(page: Page) -> None:
@@ -95,13 +127,6 @@ def entered(page: Page) -> None:
     page.get_by_role("button", name="Tag a fault").click()
     page.get_by_role("button", name="Strings").click()
     page.evaluate("scrollTo(0, 0)")
-    page.wait_for_timeout(300)
-
-
-def caused(page: Page) -> None:
-    """Causes with their prices."""
-    page.get_by_text("Take as a new column").first.wait_for(timeout=60_000)
-    page.get_by_text("pricing …").first.wait_for(state="detached", timeout=60_000)
     page.wait_for_timeout(300)
 
 
@@ -147,8 +172,8 @@ VIEWS = {
     "plate": plate,
     "calibration": limits,
     "run-phone": entered,
-    "causes": caused,
-    "flow-phone": flow_phone,
+    "send": send,
+    "live": live,
     "ready": ready,
     "layers": layers,
     "house-rules": house_rules,
@@ -213,6 +238,8 @@ def main() -> None:
     estimate_first_columns(server.database, engine)
     if not wanted or wanted & {*LOGGED}:
         add_sample_runs(server.database, engine)
+    if not wanted or wanted & {"send", "live"}:
+        sent(server.address)
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
         ("bench", "Herb trough", (1280, 800), False),
@@ -223,15 +250,15 @@ def main() -> None:
         ("tradeoff", "Shelf bracket", (1280, 900), False),
         ("house-rules", "/house-rules", (1280, 800), False),
         ("flow-curve", "/flow/2", (1280, 800), False),
-        ("flow-phone", "/flow", (390, 844), False),
         ("log", "/log", (1280, 800), False),
         ("run-phone", "/run/46", (390, 844), False),
-        ("causes", "/log/44/causes", (1280, 900), False),
         ("calibration", "/log/calibration", (1280, 1000), False),
         ("experiment", "/log/experiments/1?face=verdict", (1280, 900), False),
         ("board", "/day", (1280, 800), False),
         ("now-phone", "/day/now", (390, 844), False),
         ("plate", "/day/plates/1", (1280, 800), False),
+        ("send", "/parts/4/send", (1280, 800), False),
+        ("live", "/parts/4/send", (1280, 800), False),
     ):
         if wanted and name not in wanted:
             continue

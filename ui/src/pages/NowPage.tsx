@@ -125,7 +125,7 @@ function Card({ task, day, now }: { task: DayTask; day: Day; now: number }) {
       {task.steps.some((step) => step.startsWith("Nozzle")) && <p className="mt-1 text-sm text-warning">Hot nozzle: burns. Swap with the proper tool, by the maker's instructions.</p>}
       {task.kind === "dry" && <p className="mt-1 text-sm text-warning">By the plastic maker's temperature; not in an oven that food comes into.</p>}
       {task.kind === "take_off" && task.run_id != null && <TakeOff runId={task.run_id} day={day} />}
-      {task.kind === "start" && <Start task={task} />}
+      {task.kind === "start" && <Start task={task} day={day} />}
     </article>
   );
 }
@@ -186,7 +186,8 @@ function Delay({ runId, day }: { runId: number; day: Day }) {
   );
 }
 
-function Start({ task }: { task: DayTask }) {
+function Start({ task, day }: { task: DayTask; day: Day }) {
+  const run = day.runs.find((one) => one.queue_id === Number(task.job) && one.plate === (task.copy_number ?? 1));
   const queries = useQueryClient();
   const toast = useToast();
   const key = useRef(crypto.randomUUID());
@@ -200,9 +201,16 @@ function Start({ task }: { task: DayTask }) {
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
+    <>
     <button type="button" className="btn btn-accent btn-lg mt-3 w-full" disabled={start.isPending} onClick={() => start.mutate()}>
       {start.isPending ? "Starting …" : "Started"}
     </button>
+    {run?.recipe_id != null && (
+      <Link className="btn btn-ghost mt-1 w-full font-normal underline" to={`/parts/${run.part_id}/send?column=${run.recipe_id}&queue=${run.queue_id}&plate=${run.plate}`}>
+        Send its file first
+      </Link>
+    )}
+    </>
   );
 }
 

@@ -76,13 +76,14 @@ function Pace({ print }: { print: Print }) {
 function Picture({ print }: { print: Print }) {
   const points = livePoints(print);
   const now = (print.progress?.real_s ?? 0) / 60;
+  const going = ACTIVE.has(print.state);
   const last = Math.max(...points.map((point) => point.real_min));
   const long = last > 180;
   const percent = (value: number) => `${Math.round(100 * value)} %`;
   return (
     <figure className="mt-3">
       <figcaption className="text-sm text-quiet">
-        Done, over {long ? "hours" : "minutes"} of printing: <span className="font-semibold text-base-content">dashed</span> as planned, <span className="font-semibold text-molten">full</span> as seen, the fan where the rest may go (90 %)
+        Done, over {long ? "hours" : "minutes"} of printing: <span className="font-semibold text-base-content">dashed</span> as planned, <span className="font-semibold text-molten">full</span> as seen{going && ", the fan where the rest may go (90 %)"}
       </figcaption>
       <div className="h-56" role="img" aria-label={`${percent(print.progress?.share ?? 0)} done after ${formatDuration(print.progress?.real_s ?? 0)}, planned ${formatDuration(print.progress?.planned_s ?? 0)}`}>
         <ResponsiveContainer>
@@ -93,7 +94,7 @@ function Picture({ print }: { print: Print }) {
             <Area dataKey="band" stroke="none" fill="var(--color-molten)" fillOpacity={0.28} activeDot={false} isAnimationActive={false} connectNulls />
             <Line dataKey="planned" stroke="var(--color-base-content)" strokeDasharray="6 4" dot={false} activeDot={false} isAnimationActive={false} connectNulls />
             <Line dataKey="seen" stroke="var(--color-molten)" strokeWidth={2.5} dot={false} activeDot={false} isAnimationActive={false} connectNulls />
-            <ReferenceLine x={now} stroke="var(--color-quiet)" strokeDasharray="2 3" label={{ value: "now", position: "insideTopLeft", fill: "var(--color-quiet)", fontSize: 12 }} />
+            {going && <ReferenceLine x={now} stroke="var(--color-quiet)" strokeDasharray="2 3" label={{ value: "now", position: "insideTopLeft", fill: "var(--color-quiet)", fontSize: 12 }} />}
           </ComposedChart>
         </ResponsiveContainer>
       </div>
