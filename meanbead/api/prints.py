@@ -36,6 +36,7 @@ from meanbead.core.model.machine_file import FileOptions
 from meanbead.services.dispatch import Dispatch, way_of
 from meanbead.services.print_files import file_inputs
 from meanbead.services.prints import expected_of, live_of
+from meanbead.store.day import RunningRun
 from meanbead.store.print_tables import PrintRow
 from meanbead.store.rows import NotFound
 from meanbead.store.tables import Machine, Part, QueueItem, RecipeRow, SpoolRow, now, plain
@@ -186,7 +187,8 @@ def get_file_content(file_id: int) -> Response:
 def list_prints() -> PrintsOut:
     """What machines are at, and what they were at last."""
     with session() as db:
-        return PrintsOut(prints=[_out(db, row) for row in store.prints.list_prints(db)])
+        running = {run.id: run for run in store.day.running(db)}
+        return PrintsOut(prints=[_out(db, row, running) for row in store.prints.list_prints(db)])
 
 
 @blueprint.get("/prints/<int:print_id>")
@@ -197,11 +199,12 @@ def get_print(print_id: int) -> PrintOut:
         return _out(db, store.rows.get(db, PrintRow, print_id))
 
 
-def _out(db: Session, row: PrintRow) -> PrintOut:
+def _out(db: Session, row: PrintRow, running: dict[int, RunningRun] | None = None) -> PrintOut:
     column = db.get(RecipeRow, row.recipe_id)
     run = None
     if row.run_id is not None:
-        run = next((one for one in store.day.running(db) if one.id == row.run_id), None)
+        runs = {run.id: run for run in store.day.running(db)} if running is None else running
+        run = runs.get(row.run_id)
     live = live_of(row) if run is None else live_of(row, expected_of(run))
     return print_out(row, db.get(Machine, row.machine_id), None if column is None else column.part_id, live)
 

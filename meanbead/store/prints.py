@@ -149,13 +149,14 @@ def active(session: Session) -> Sequence[PrintRow]:
     ).all()
 
 
-def list_prints(session: Session, limit: int = 30) -> Sequence[PrintRow]:
+def list_prints(session: Session, limit: int = 40) -> Sequence[PrintRow]:
     """Prints, those under way first, then the newest."""
     return session.scalars(
         select(PrintRow)
         .where(PrintRow.deleted_at.is_(None))
         .order_by(text(f"({PRINT_UNDER_WAY}) desc"), PrintRow.id.desc())
         .limit(limit)
+        .options(undefer(PrintRow.track))
     ).all()
 
 

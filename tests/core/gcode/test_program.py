@@ -127,7 +127,7 @@ MACHINES = st.sampled_from(
 
 
 class AnyRecipe(unittest.TestCase):
-    @settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
     @given(
         parts(),
         RECIPES,
