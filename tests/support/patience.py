@@ -4,5 +4,5 @@ A machine whose cores are busy elsewhere may take a hundred times as long as a f
 waits end as soon as what is awaited is there, so that a long one costs time only where something is truly wrong.
 """
 
-PATIENCE_S = 20
+PATIENCE_S = 120
 PATIENCE_MS = PATIENCE_S * 1000

@@ -18,12 +18,14 @@ def file_name(
     part: str, bore_mm: float, height_mm: float, time_s: float, kind: FileNames, taken: Collection[str] = ()
 ) -> str:
     """``desk-hook-04n-020h-2h05.gcode``, or in eight letters and three ``DESK0420.GCO``: the first of the part, then the bore in
-    tenths and the height in hundredths of a millimetre. A name that is ``taken`` (whatever its case) gets a number."""
+    tenths and the height in hundredths of a millimetre. A height of 0 is not known, and
+    left out. A name that is ``taken`` (whatever its case) gets a number."""
     known = {name.upper() for name in taken}
     if kind == "short":
         return _short(part, bore_mm, height_mm, known)
     minutes = max(1, round(time_s / 60))
-    tail = f"-{_digits(bore_mm * 10, 2)}n-{_digits(height_mm * 100, 3)}h-{minutes // 60}h{minutes % 60:02d}"
+    height = f"-{_digits(height_mm * 100, 3)}h" if height_mm > 0 else ""
+    tail = f"-{_digits(bore_mm * 10, 2)}n{height}-{minutes // 60}h{minutes % 60:02d}"
     stem = "-".join(re.findall(r"[a-z0-9]+", _ascii(part).lower())) or "part"
     for number in range(1, 1000):
         more = "" if number == 1 else f"-{number}"
@@ -34,7 +36,7 @@ def file_name(
 
 
 def _short(part: str, bore_mm: float, height_mm: float, known: set[str]) -> str:
-    tail = _digits(bore_mm * 10, 2) + _digits(height_mm * 100, 2)[:2]
+    tail = _digits(bore_mm * 10, 2) + (_digits(height_mm * 100, 2)[:2] if height_mm > 0 else "")
     letters = "".join(re.findall(r"[A-Z0-9]+", _ascii(part).upper())) or "PART"
     for number in range(1, 1000):
         # A second one of its kind gives up figures of the tail, not letters of the part.

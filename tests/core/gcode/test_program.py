@@ -436,6 +436,8 @@ class Names(unittest.TestCase):
         self.assertEqual(file_name("Desk hook", 0.4, 0.2, 7500, "long"), "desk-hook-04n-020h-2h05.gcode")
         self.assertEqual(file_name("Desk hook", 0.4, 0.2, 7500, "short"), "DESK0420.GCO")
         self.assertEqual(file_name("Ärmel/../x", 0.6, 0.3, 60, "long"), "armel-x-06n-030h-0h01.gcode")
+        self.assertEqual(file_name("Desk hook", 0.4, 0, 7500, "long"), "desk-hook-04n-2h05.gcode")
+        self.assertEqual(file_name("Desk hook", 0.4, 0, 7500, "short"), "DESKHO04.GCO")
         self.assertEqual(file_name("漢字", 0.4, 0.2, 60, "short"), "PART0420.GCO")
         self.assertEqual(
             file_name("Desk hook", 0.4, 0.2, 7500, "short", ["desk0420.gco"]), "DESKH042.GCO"[:5] + "042.GCO"

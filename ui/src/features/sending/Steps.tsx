@@ -24,12 +24,12 @@ const CHECKS: Record<string, string> = {
   plastic: "Plastic as estimated",
 };
 
-export function Step({ number, title, children, done }: { number: number; title: string; children: React.ReactNode; done: boolean }) {
+export function Step({ number, title, children, done, doubt = false }: { number: number; title: string; children: React.ReactNode; done: boolean; doubt?: boolean }) {
   return (
     <section aria-labelledby={`step-${number}`} className="min-w-0">
       <h2 id={`step-${number}`} className="flex items-baseline gap-2 border-b border-rule pb-1 font-serif text-2xl">
-        <span className={done ? "text-success" : "text-quiet"} aria-hidden>
-          {done ? "✓" : number}
+        <span className={doubt ? "text-warning" : done ? "text-success" : "text-quiet"} aria-hidden>
+          {doubt ? "!" : done ? "✓" : number}
         </span>
         {title}
       </h2>
@@ -49,7 +49,7 @@ export function FileStep({ column, sending }: { column: RecipeColumn; sending: S
   }, [made, queries, column.id]);
   const known = file.data ?? undefined;
   return (
-    <Step number={1} title="The file" done={known?.state === "ready"}>
+    <Step number={1} title="The file" done={known?.state === "ready"} doubt={known?.checks.some((check) => !check.ok)}>
       {sending && !sending.has_texts && !column.gcode && (
         <p className="mb-2 text-warning">
           {sending.name} has no start and end text of its own yet.{" "}
@@ -82,8 +82,8 @@ function Found({ file, column }: { file: PrintFile; column: RecipeColumn }) {
     <>
       <p className="text-lg break-all">{file.name}</p>
       <p className="text-quiet">
-        {fixed(file.size_bytes / 1e6, 1)} MB · prints in {formatDuration(file.print_time_s)}, {formatGrams(file.filament_g)}
-        {file.layers > 0 && ` · ${file.layers} layers, ${fixed(file.height_mm, 1)} mm`}
+        {file.size_bytes < 1e6 ? `${Math.max(1, Math.round(file.size_bytes / 1e3))} kB` : `${fixed(file.size_bytes / 1e6, 1)} MB`} · prints in {formatDuration(file.print_time_s)}, {formatGrams(file.filament_g)}
+        {file.layers > 0 && ` · ${file.layers} layer${file.layers === 1 ? "" : "s"}, ${fixed(file.height_mm, 1)} mm`}
       </p>
       {file.notes.map((note) => (
         <p key={note} className="text-sm text-warning">
