@@ -162,6 +162,7 @@ def get_file_content(file_id: int) -> Response:
         row = store.prints.get_file(db, file_id)
         if row.state != "ready":
             raise NotFound("This file was refused and is not kept.")
+        _check_read(store.rows.get(db, Machine, row.machine_id, deleted=True))
         name, size = row.name, row.size_bytes
 
     def pieces() -> Iterator[bytes]:
@@ -252,12 +253,7 @@ def _new_print(db: Session, asked: PrintAsk) -> PrintRow:
         raise MeanBeadError(
             f"No way to {machine.name} is set.", field="way", remedy="Set one at the machine, or take the file by hand."
         )
-    if machine.first_file_at is None:
-        raise MeanBeadError(
-            f"What the first file of {machine.name} asks of you has not been read yet.",
-            field="first_file",
-            remedy="Read it.",
-        )
+    _check_read(machine)
     busy = store.prints.under_way_on(db, machine.id)
     if busy is not None:
         raise MeanBeadError(
@@ -287,6 +283,16 @@ def _new_print(db: Session, asked: PrintAsk) -> PrintRow:
     db.add(row)
     db.flush()
     return row
+
+
+def _check_read(machine: Machine) -> None:
+    """Before the first file of a machine leaves here, by whichever way, somebody has read what it asks of whoever starts it."""
+    if machine.first_file_at is None:
+        raise MeanBeadError(
+            f"What the first file of {machine.name} asks of you has not been read yet.",
+            field="first_file",
+            remedy="Read it.",
+        )
 
 
 @blueprint.post("/prints/<int:print_id>/start")

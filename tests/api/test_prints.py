@@ -131,6 +131,11 @@ class Files(Machines):
         self.assertAlmostEqual(file["print_time_s"] / estimate["print_time_s"], 1, delta=0.003)
         self.assertAlmostEqual(file["filament_g"] / estimate["filament_g"], 1, delta=0.001)
         self.assertRegex(file["name"], r"^small-box-04n-\d{3}h-\dh\d\d\.gcode$")
+        with self.database.session.begin() as db:
+            db.execute(text("update machines set first_file_at = null"))
+        problem = self.call("GET", f"/api/files/{file['id']}/content", status=422)
+        self.assertEqual(problem["errors"][0]["field"], "first_file")
+        self.read_caution()
         answer = self.client.get(f"/api/files/{file['id']}/content")
         self.assertEqual(len(answer.data), file["size_bytes"])
         self.assertIn(b"M109 S210", answer.data)
@@ -179,6 +184,7 @@ class Files(Machines):
         self.assertEqual(wrong["cold"], 4)
         self.assertEqual(wrong["inside"], 5)
         self.assertEqual(wrong["speed"], 5)
+        self.read_caution()
         self.assertEqual(self.client.get(f"/api/files/{file['id']}/content").data, gcode)
 
 
@@ -512,6 +518,7 @@ class Plates(Machines):
         column = self.columns({"id": part_id})[0]
         file = self.file(column)
         self.assertEqual(file["state"], "ready", file["checks"])
+        self.read_caution()
         places = [
             (float(x), float(y))
             for x, y in re.findall(

@@ -52,8 +52,9 @@ class SendingCase(LogCase):
         """Up to the questions before the start."""
         page = self.open(f"/parts/{self.part}/send?column={self.column['id']}")
         page.get_by_role("button", name="Write it and look it over").click()
-        expect(page.get_by_role("link", name="Take it by hand")).to_be_visible()
+        expect(page.get_by_text("first read what stands beside")).to_be_visible()
         page.get_by_role("button", name="I have read this, and will be there").click()
+        expect(page.get_by_role("link", name="Take it by hand")).to_be_visible()
         page.get_by_role("button", name="Send it", exact=True).click()
         expect(page.get_by_role("group", name=re.compile("lies on Siskin"))).to_be_visible()
         return page
@@ -223,8 +224,8 @@ class FilesMadeElsewhere(SendingCase):
         expect(page.get_by_role("note", name="Infill, theirs: 30")).to_be_visible()
         page = self.open(f"/parts/{self.part}/send?column={column['id']}")
         page.get_by_role("button", name="Look the file over").click()
+        expect(page.get_by_role("list", name="What was looked at")).to_be_visible()
         expect(page.get_by_text("made elsewhere")).to_have_count(0)
-        expect(page.get_by_role("link", name="Take it by hand")).to_be_visible()
         house = self.api("GET", f"/api/recipes/{column['id']}/comments")
         self.api("PUT", "/api/comment-rules", {"version": house["house_version"], "rules": {}})
 

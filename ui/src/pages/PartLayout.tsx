@@ -67,7 +67,7 @@ function PartHead({ part }: { part: Part }) {
           )}
         </p>
       </div>
-      <nav aria-label="This part" className="ml-auto flex gap-1 text-sm">
+      <nav aria-label="This part" className="ml-auto flex flex-wrap gap-1 text-sm">
         <Tab to={`/parts/${part.id}/ready`} name="Get ready" />
         <Tab to={`/parts/${part.id}`} name="Bench" />
         <Tab to={`/parts/${part.id}/tradeoff`} name="Trade-off" />

@@ -66,7 +66,7 @@ export function FileStep({ column, sending }: { column: RecipeColumn; sending: S
       )}
       <JobBar work={work} what="Writing the file" />
       {file.isError && <p className="text-error">{file.error.message}</p>}
-      {known && <Found file={known} column={column} />}
+      {known && <Found file={known} column={column} read={sending?.first_file_read ?? false} />}
       {known && !work.busy && (
         <button type="button" className="btn btn-ghost btn-xs mt-2 min-h-7 font-normal underline" onClick={work.start}>
           {column.gcode ? "look it over again" : "write it again"}
@@ -76,7 +76,7 @@ export function FileStep({ column, sending }: { column: RecipeColumn; sending: S
   );
 }
 
-function Found({ file, column }: { file: PrintFile; column: RecipeColumn }) {
+function Found({ file, column, read }: { file: PrintFile; column: RecipeColumn; read: boolean }) {
   const wrong = file.checks.filter((check) => !check.ok);
   return (
     <>
@@ -112,9 +112,13 @@ function Found({ file, column }: { file: PrintFile; column: RecipeColumn }) {
       </ul>
       {file.state === "ready" && (
         <p className="mt-2 flex flex-wrap gap-x-4 text-sm">
-          <a className="underline" href={`/api/files/${file.id}/content`} download={file.name}>
-            Take it by hand
-          </a>
+          {read ? (
+            <a className="underline" href={`/api/files/${file.id}/content`} download={file.name}>
+              Take it by hand
+            </a>
+          ) : (
+            <span className="text-quiet">To take it by hand, first read what stands beside.</span>
+          )}
           <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
             See its layers
           </Link>
