@@ -35,7 +35,7 @@ from meanbead.core.log.follow import Followed
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.services.dispatch import Dispatch, way_of
 from meanbead.services.print_files import file_inputs
-from meanbead.services.prints import expected_of, live_of
+from meanbead.services.prints import Live, expected_of, live_of
 from meanbead.store.day import RunningRun
 from meanbead.store.print_tables import PrintRow
 from meanbead.store.rows import NotFound
@@ -206,7 +206,11 @@ def _out(db: Session, row: PrintRow, running: dict[int, RunningRun] | None = Non
     if row.run_id is not None:
         runs = {run.id: run for run in store.day.running(db)} if running is None else running
         run = runs.get(row.run_id)
-    live = live_of(row) if run is None else live_of(row, expected_of(run))
+    if run is None and running is not None:
+        # A list reads the course of those only that nobody has entered yet: it is asked for every few seconds.
+        live = Live(None, None, [], None)
+    else:
+        live = live_of(row) if run is None else live_of(row, expected_of(run))
     return print_out(row, db.get(Machine, row.machine_id), None if column is None else column.part_id, live)
 
 

@@ -67,9 +67,9 @@ class Status:
 
 
 class Link:
-    """An open console. Commands take turns; the emergency stop waits for none."""
+    """An open console. Commands take turns; the emergency stop waits for none, and with ``stop`` is the first word on the line."""
 
-    def __init__(self, described: WayDescription) -> None:
+    def __init__(self, described: WayDescription, *, stop: bool = False) -> None:
         self.described = described
         self._stack = ExitStack()
         address = within_reach(described.address, allowed=described.allowed)
@@ -81,6 +81,8 @@ class Link:
             raise Unreachable(problem.message, field="address", remedy=problem.remedy) from None
         self._lock = threading.Lock()
         self._restarted = self._done = False
+        if stop:
+            self.stop_at_once()  # before anything is listened to: a greeting may take seconds
         with self._lock, suppress(OSError):
             self._heard(self._console.hear(3.0, SETTLE_S))
         # Whoever connects is greeted, too: what was heard so far says nothing of a print that is followed.

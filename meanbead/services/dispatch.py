@@ -239,9 +239,7 @@ class Dispatch:
             link.stop_at_once()
         except Unreachable:
             self._links.pop(machine_id, None)
-            fresh = Link(self._described(machine_id))
-            fresh.stop_at_once()
-            self._links.setdefault(machine_id, fresh)
+            self._links.setdefault(machine_id, Link(self._described(machine_id), stop=True))
         with self._database.session.begin() as session:
             row = store.prints.under_way_on(session, machine_id)
             print_id = None if row is None or row.state not in ("starting", "printing", "paused") else row.id

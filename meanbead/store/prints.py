@@ -156,7 +156,6 @@ def list_prints(session: Session, limit: int = 40) -> Sequence[PrintRow]:
         .where(PrintRow.deleted_at.is_(None))
         .order_by(text(f"({PRINT_UNDER_WAY}) desc"), PrintRow.id.desc())
         .limit(limit)
-        .options(undefer(PrintRow.track))
     ).all()
 
 

@@ -251,6 +251,17 @@ class OverConsole(unittest.TestCase):
         seen = link.status()
         self.assertEqual((seen.printing, seen.done, seen.restarted, seen.clock_s), (False, False, True, 0.0))
 
+    def test_on_a_new_line_the_emergency_stop_is_the_first_word(self) -> None:
+        with mock.patch("meanbead.devices.machine_console.SETTLE_S", 30.0):
+            opened = threading.Thread(target=lambda: Link(self.described, stop=True).close(), daemon=True)
+            opened.start()
+            for _ in range(50):
+                if self.machine.stopped:
+                    break
+                threading.Event().wait(0.02)
+        self.assertTrue(self.machine.stopped)
+        self.assertTrue(opened.is_alive())  # it still listens for a greeting
+
     def test_the_emergency_stop_waits_for_nothing(self) -> None:
         self.send()
         link = Link(self.described)

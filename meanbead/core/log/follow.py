@@ -71,10 +71,12 @@ def follow(
     known = _taken(known, heard, track)
     if state not in ACTIVE:
         return state, known
-    restarted = heard.restarted or (
-        heard.clock_s is not None and state != "starting" and heard.clock_s < known.clock_s - _CLOCK_BACK_S
-    )
-    if restarted and not heard.printing:
+    back = heard.clock_s is not None and state != "starting" and heard.clock_s < known.clock_s - _CLOCK_BACK_S
+    if back and heard.printing:
+        return "unknown", known.model_copy(
+            update={"says": "The machine prints something else now. What became of this print has to be seen at it."}
+        )
+    if (heard.restarted or back) and not heard.printing:
         return _restarted(state, known)
     if heard.printing:
         known = _followed_on(known, heard, track)

@@ -178,6 +178,12 @@ class Follow(unittest.TestCase):
             state, known = self.follow("printing", self.printing(share), **heard)
             self.assertEqual((state, known.real_s), ("unknown", None))
 
+    def test_another_print_on_the_machine_is_not_taken_for_this_one(self) -> None:
+        known = self.printing(0.5)
+        state, known = self.follow("printing", known, printing=True, byte=known.byte + 9000, clock_s=40.0)
+        self.assertEqual((state, known.real_s), ("unknown", None))
+        self.assertIn("something else", known.says)
+
     def test_the_word_to_start_that_may_not_have_arrived(self) -> None:
         before = Followed(clock_before_s=777.0)
         for clock, expected in ((777.0, "sent"), (0.0, "sent"), (None, "sent"), (3700.0, "done"), (300.0, "unknown")):
