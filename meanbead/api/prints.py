@@ -269,6 +269,7 @@ def _new_print(db: Session, asked: PrintAsk) -> PrintRow:
         item = store.rows.get(db, QueueItem, asked.queue_id)
         if item.recipe_id != column.id:
             raise MeanBeadError(f"{item.name} is printed by another column.", field="queue_id")
+        _check_as_queued(db, item, column, machine, asked.plate or 1)
     row = PrintRow(
         name=column.part.name,
         key=asked.key,
@@ -296,6 +297,20 @@ def _check_read(machine: Machine) -> None:
             f"What the first file of {machine.name} asks of you has not been read yet.",
             field="first_file",
             remedy="Read it.",
+        )
+
+
+def _check_as_queued(db: Session, item: QueueItem, column: RecipeRow, machine: Machine, plate: int) -> None:
+    """The file is of the column as it stands; a plate of the queue may be more at once, or of another plastic."""
+    sizes = services.queue.plates_of(item)
+    if not 1 <= plate <= len(sizes):
+        raise MeanBeadError(f"{item.name} has {len(sizes)} plates.", field="plate")
+    way = services.queue.way_of(db, item, column, machine, sizes[plate - 1])
+    if not way.itself:
+        raise MeanBeadError(
+            f"{item.name} is queued with {way.count} at once or with another plastic than its column has.",
+            field="queue_id",
+            remedy="Set the column so, and write its file.",
         )
 
 

@@ -490,6 +490,19 @@ class FromTheQueue(Machines):
                 text("select queue_id, queue_plate from runs where id = :id"), {"id": started["run_id"]}
             ).one()
         self.assertEqual(tuple(told), (item["id"], 2))
+        self.call("POST", f"/api/prints/{made['id']}/leave")
+        many = {
+            "key": str(uuid.uuid4()),
+            "part_id": self.part["id"],
+            "recipe_id": self.column["id"],
+            "quantity": 4,
+            "per_plate": 2,
+        }
+        queued = self.call("POST", "/api/queue", many, 201)
+        problem = self.sent(status=422, queue_id=queued["id"], plate=1)
+        self.assertIn("2 at once", problem["detail"])
+        problem = self.sent(status=422, queue_id=item["id"], plate=9)
+        self.assertEqual(problem["errors"][0]["field"], "plate")
         other = self.columns(self.part)[1]
         row = self.call(
             "PATCH", f"/api/recipes/{other['id']}", {"version": other["version"], "machine_id": self.machine_id}
