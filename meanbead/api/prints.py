@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from apiflask import APIBlueprint
 from flask import Response
 from sqlalchemy.exc import IntegrityError
@@ -34,7 +32,7 @@ from meanbead.core.gcode.placeholders import PLACEHOLDERS, SIMPLE_END, SIMPLE_ST
 from meanbead.core.log.follow import Followed
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.services.dispatch import Dispatch, way_of
-from meanbead.services.print_files import file_inputs
+from meanbead.services.print_files import file_inputs, pieces_of_file
 from meanbead.services.prints import Live, expected_of, live_of
 from meanbead.store.day import RunningRun
 from meanbead.store.print_tables import PrintRow
@@ -165,22 +163,12 @@ def get_file_content(file_id: int) -> Response:
         _check_read(store.rows.get(db, Machine, row.machine_id, deleted=True))
         name, size = row.name, row.size_bytes
 
-    def pieces() -> Iterator[bytes]:
-        number = 0
-        while True:
-            with database.session.begin() as db:
-                piece = store.prints.piece_of(db, file_id, number)
-            if piece is None:
-                return
-            yield piece
-            number += 1
-
     headers = {
         "Content-Disposition": f'attachment; filename="{name}"',
         "Content-Length": str(size),
         "Cache-Control": "no-store",
     }
-    return Response(pieces(), mimetype="text/x-gcode", headers=headers)
+    return Response(pieces_of_file(database, file_id), mimetype="text/x-gcode", headers=headers)
 
 
 @blueprint.get("/prints")

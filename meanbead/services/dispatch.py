@@ -28,6 +28,7 @@ from meanbead.devices.folder import check_folder
 from meanbead.devices.machine_console import ConsoleWay, Link, Status, bare_lines
 from meanbead.devices.ways import Unreachable, Way, WayDescription, way_to
 from meanbead.services.device_tokens import TokenKey
+from meanbead.services.print_files import pieces_of_file
 from meanbead.services.runs import change_entry
 from meanbead.store.database import Database
 from meanbead.store.print_tables import PrintRow
@@ -137,7 +138,7 @@ class Dispatch:
             name, size, machine_id, file_id = row.file_name, file.size_bytes, machine.id, file.id
         track = seen.track
         if described.kind == "console":
-            track, size = bare_track(self._pieces(file_id), track)
+            track, size = bare_track(pieces_of_file(self._database, file_id), track)
         with self._changing(print_id) as changed:
             if changed is None or changed.state != "sending":
                 raise _Withdrawn
@@ -155,24 +156,15 @@ class Dispatch:
 
         with self._lock(machine_id):
             try:
-                self._way(machine_id, described, token).send(name, self._pieces(file_id), size, progress)
+                self._way(machine_id, described, token).send(
+                    name, pieces_of_file(self._database, file_id), size, progress
+                )
             except Unreachable:
                 self._let_go(machine_id)
                 raise
         with self._changing(print_id) as changed:
             if changed is not None:
                 changed.sent_bytes = size
-
-    def _pieces(self, file_id: int) -> Iterator[bytes]:
-        """A file's text; each piece in a transaction of its own, for a slow line takes hours."""
-        number = 0
-        while True:
-            with self._database.session.begin() as session:
-                piece = store.prints.piece_of(session, file_id, number)
-            if piece is None:
-                return
-            yield piece
-            number += 1
 
     # -- what a person asks for ------------------------------------------------------------------
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -31,7 +31,7 @@ from meanbead.store.database import Database
 from meanbead.store.print_tables import PrintFile, PrintPiece
 from meanbead.store.tables import PlateRow, RecipeRow, plain
 
-__all__ = ["Wanted", "file_inputs", "make_file", "wanted_file"]
+__all__ = ["Wanted", "file_inputs", "make_file", "pieces_of_file", "wanted_file"]
 
 FORMAT = 1
 """Raised where the same column would be written otherwise."""
@@ -168,6 +168,18 @@ def make_file(database: Database, engine: Engine, wanted: Wanted, progress: Prog
             row.state = "ready"
         store.prints.forget_files(session)
     return file_id
+
+
+def pieces_of_file(database: Database, file_id: int) -> Iterator[bytes]:
+    """A file's text; each piece in a transaction of its own, for whoever takes it may take hours."""
+    number = 0
+    while True:
+        with database.session.begin() as session:
+            piece = store.prints.piece_of(session, file_id, number)
+        if piece is None:
+            return
+        yield piece
+        number += 1
 
 
 def _run(engine: Engine, job: PrintJob, options: FileOptions) -> Run:

@@ -41,7 +41,7 @@ Fits = Literal["cause", "all", "stop", "unclear"]
 
 _SAYS = {
     "at_set_speed": "at set speed: the machine runs slower than it is told, as with a speed turned down on the panel",
-    "melt_ceiling": "at set speed",
+    "melt_ceiling": "where the melt ceiling holds it back",
     "ramps": "in speeding up and slowing down: its accelerations are lower than described",
     "corners": "in corners: it takes them slower than described",
     "layer_cooling": "in waiting for layers to cool",
@@ -186,7 +186,7 @@ def _best(causes: Floats, whole: Floats, steps: Floats, off: float) -> Behind:
     fits.sort(key=lambda fit: fit[0])
     best, second = fits[0], fits[1]
     way = "longer" if off > 0 else "shorter"
-    much = f"It takes {abs(off):.0%} {way} than planned"
+    much = f"It takes {100 * abs(off):.0f} % {way} than planned"
     if best[0] > _CLEARLY * second[0]:
         names = " or ".join(_name(fit) for fit in fits[:2])
         return Behind(

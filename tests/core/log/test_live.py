@@ -104,7 +104,7 @@ class Behind(unittest.TestCase):
         told = behind_by(course, looks(course, dict.fromkeys(CAUSES, 1.1), 0.5))
         assert told is not None
         self.assertEqual(told.fits, "all")
-        self.assertIn("10% longer", told.says)
+        self.assertIn("10 % longer", told.says)
         stopped = behind_by(course, looks(course, {}, 0.5, stop=(20, 240.0)))
         assert stopped is not None
         self.assertEqual(stopped.fits, "stop")
