@@ -122,7 +122,7 @@ export function Reins({ print }: { print: Print }) {
       <button type="button" className="btn btn-error btn-sm" onClick={() => stop.mutate(print.machine_id)}>
         Stop at once
       </button>
-      <span className="text-sm text-quiet">Stops motors and heaters without asking. If it does not answer: the switch at the machine.</span>
+      <span className="text-sm text-quiet">Pause stands still where it is, nozzle hot on the plastic: do not leave it so. The stop ends motors and heaters without asking; if it does not answer: the switch at the machine.</span>
     </div>
   );
 }
