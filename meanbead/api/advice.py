@@ -1,4 +1,4 @@
-"""Advice over HTTP: findings, remedies, levers."""
+"""Advice over HTTP: findings, remedies, levers, the next moves, the curve of a setting."""
 
 from __future__ import annotations
 
@@ -7,20 +7,24 @@ from datetime import datetime
 from apiflask import APIBlueprint
 
 from meanbead import services, store
-from meanbead.api.advice_schemas import FindingsOut, LeversAsk
+from meanbead.api.advice_schemas import CurveAsk, CurveOut, FindingsOut, LeversAsk, NextMovesOut
 from meanbead.api.context import context, session
 from meanbead.api.jobs import start
 from meanbead.api.jobs_schemas import JobOut
+from meanbead.core.advise.curve import Curve, curve
 from meanbead.core.advise.measures import measures
+from meanbead.core.advise.next_moves import NextMoves, next_moves
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.job import prepare
 from meanbead.core.estimate.sample import SAMPLE_LAYERS
 from meanbead.core.rules import findings
+from meanbead.core.runtime.pulled import Pulled
 from meanbead.services.advice import AdviceInputs, load_advice
-from meanbead.store.tables import (
-    Part,
-    RecipeRow,
-)
+from meanbead.store import jobs
+from meanbead.store.tables import Part, RecipeRow
+
+LOOK_S = 0.35
+"""How long an answer is worked on at one look; who wants more looks again."""
 
 blueprint = APIBlueprint("advice", __name__, url_prefix="/api", tag="Advice")
 
@@ -70,6 +74,36 @@ def start_levers(recipe_id: int, json_data: LeversAsk) -> JobOut:
     inputs, _ = asked_of(recipe_id)
     arguments = {"recipe_id": recipe_id, "goal": json_data.goal}
     return start("levers", [*inputs, json_data.goal], arguments, queue="advice")
+
+
+@blueprint.post("/recipes/<int:recipe_id>/next")
+@blueprint.output(NextMovesOut)
+def look_at_next_moves(recipe_id: int) -> NextMovesOut:
+    """The changes that save most, as far as they are known after a moment; ask again until ``done``. Nothing is computed for those who
+    no longer ask."""
+    inputs, surroundings = asked_of(recipe_id)
+    engine = context().engine
+
+    def begin() -> Pulled[NextMoves]:
+        return Pulled(next_moves(engine, surroundings.job, surroundings.context(engine)))
+
+    moves, done = context().looks.get(jobs.digest_of("next", inputs), begin).pull(LOOK_S)
+    return NextMovesOut(moves=moves, done=done)
+
+
+@blueprint.post("/recipes/<int:recipe_id>/curve")
+@blueprint.input(CurveAsk)
+@blueprint.output(CurveOut)
+def look_at_curve(recipe_id: int, json_data: CurveAsk) -> CurveOut:
+    """What each value of a number would make of the recipe, as far as it is known after a moment; ask again until ``done``."""
+    inputs, surroundings = asked_of(recipe_id)
+    engine, key = context().engine, json_data.key
+
+    def begin() -> Pulled[Curve]:
+        return Pulled(curve(engine, surroundings.job, surroundings.context(engine), key))
+
+    found, done = context().looks.get(jobs.digest_of("curve", [key, *inputs]), begin).pull(LOOK_S)
+    return CurveOut(curve=found, done=done)
 
 
 def asked_of(recipe_id: int) -> tuple[list[object], AdviceInputs]:

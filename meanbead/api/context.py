@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from typing import Any
 
 from flask import current_app
 from sqlalchemy.orm import Session
@@ -12,12 +13,15 @@ from sqlalchemy.orm import Session
 from meanbead.core.estimate import Engine
 from meanbead.core.gcode.drawn import DrawnFile
 from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.pulled import Pulled
 from meanbead.jobs.queue import Queue
 from meanbead.services.backups import Backups
 from meanbead.services.dispatch import Dispatch
 from meanbead.store.database import Database
 
 _KEY = "meanbead"
+_LOOKS = 48
+"""Answers under way that are kept: a few for each who looks at a bench."""
 
 
 @dataclass(frozen=True)
@@ -38,7 +42,7 @@ class Kept:
 @dataclass(frozen=True)
 class Context:
     """The application's own objects; ``drawings`` are replayed files that were looked at lately, ``answers`` what was read
-    lately. ``backups`` is where the workshop's are kept, None where there is no data folder;
+    lately, ``looks`` answers that go on while somebody looks. ``backups`` is where the workshop's are kept, None where there is no data folder;
     ``dispatch`` holds the lines to machines, None in the engine's process."""
 
     database: Database
@@ -52,6 +56,7 @@ class Context:
     drawings: BoundedCache[DrawnFile] = field(
         default_factory=lambda: BoundedCache(128 * 1024 * 1024, lambda drawn: drawn.nbytes)
     )
+    looks: BoundedCache[Pulled[Any]] = field(default_factory=lambda: BoundedCache(_LOOKS, lambda look: 1))
 
 
 def attach(app: object, context: Context) -> None:

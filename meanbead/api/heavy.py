@@ -27,6 +27,8 @@ HEAVY = frozenset(
         "estimates.layers",
         "estimates.list_sensitivities",
         "advice.list_findings",
+        "advice.look_at_next_moves",
+        "advice.look_at_curve",
         "search.search_start",
         "flow_questions.ask_heat",
         "strokes.strokes_index",

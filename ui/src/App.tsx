@@ -1,12 +1,15 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, NavLink, Outlet } from "react-router";
 import type { Shop } from "./api/client";
 import { useHouseRules } from "./api/queries";
 import { setCurrency } from "./lib/format";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
+import { CommandsProvider, useCommands, type Command } from "./components/commands";
 import { Connection } from "./components/Connection";
-import { HistoryProvider, UndoButtons } from "./components/history";
+import { HistoryProvider, UndoButtons, useHistory } from "./components/history";
+import { KeysHelp } from "./components/KeysHelp";
 import { Mark } from "./components/Mark";
+import { Palette } from "./components/Palette";
 import { ToastProvider } from "./components/Toasts";
 import { useChanges } from "./components/useChanges";
 import { ConfirmDialog } from "./features/people/ConfirmDialog";
@@ -30,6 +33,7 @@ function House() {
   return (
     <ToastProvider>
       <HistoryProvider>
+      <CommandsProvider>
       <a
         href="#main"
         className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-base-100 focus:px-3 focus:py-2"
@@ -53,7 +57,8 @@ function House() {
             <Room to="/shelf" name="Shelf" />
             <Room to="/house-rules" name="House rules" />
           </nav>
-          <div className="ml-auto flex items-center gap-x-4">
+          <div className="ml-auto flex items-center gap-x-3">
+            <Finder />
             <UndoButtons />
             <PersonMenu />
             <ThemeChoice />
@@ -63,8 +68,37 @@ function House() {
       <main id="main" className="mx-auto max-w-[1500px] px-4 pb-16">
         <Outlet key={money ?? "EUR"} />
       </main>
+      </CommandsProvider>
       </HistoryProvider>
     </ToastProvider>
+  );
+}
+
+/** The palette and the sheet of keys, by their keys or by their buttons. */
+function Finder() {
+  const [open, setOpen] = useState<"" | "palette" | "keys">("");
+  const { undo, redo, undoLabel, redoLabel } = useHistory();
+  const commands = useMemo<Command[]>(
+    () => [
+      { name: "Find anything to do", group: "Everywhere", press: "Ctrl+K", run: () => setOpen("palette") },
+      { name: "Keys of this page", group: "Everywhere", press: "?", words: "shortcuts help", run: () => setOpen("keys") },
+      ...(undoLabel ? [{ name: `Undo ${undoLabel}`, group: "Everywhere", run: () => void undo() }] : []),
+      ...(redoLabel ? [{ name: `Do ${redoLabel} again`, group: "Everywhere", run: () => void redo() }] : []),
+    ],
+    [redo, redoLabel, undo, undoLabel],
+  );
+  useCommands(commands);
+  return (
+    <>
+      <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => setOpen("palette")} title="Parts, rows, pages and changes by name">
+        Find <kbd className="kbd kbd-xs hidden sm:inline-flex">Ctrl K</kbd>
+      </button>
+      <button type="button" className="btn btn-ghost btn-xs px-1.5 font-normal" aria-label="Keys of this page" title="Keys of this page (?)" onClick={() => setOpen("keys")}>
+        ?
+      </button>
+      {open === "palette" && <Palette onClose={() => setOpen((now) => (now === "palette" ? "" : now))} />}
+      {open === "keys" && <KeysHelp onClose={() => setOpen((now) => (now === "keys" ? "" : now))} />}
+    </>
   );
 }
 

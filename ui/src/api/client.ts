@@ -32,6 +32,7 @@ export type Shop = Omit<Required<Schemas["Shop"]>, "attended"> & { attended: Req
 export type Remedy = Schemas["Remedy"];
 export type SetTo = Schemas["SetTo"];
 export type Lever = Schemas["Lever"];
+export type RowCurve = Schemas["Curve"];
 export type Advice = Schemas["Advice"];
 export type Waste = Schemas["Waste"];
 export type Measures = Schemas["Measures"];

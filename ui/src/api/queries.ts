@@ -1,6 +1,6 @@
 import names from "./names.json";
 import { keepPreviousData, queryOptions, useInfiniteQuery, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { api, take, type Estimate, type Measures, type Part, type Recipe, type RecipeColumn } from "./client";
+import { api, take, type Estimate, type Finding, type Measures, type Part, type Recipe, type RecipeColumn } from "./client";
 
 export const keys = {
   parts: ["parts"] as const,
@@ -142,6 +142,11 @@ export function useFindings(column: RecipeColumn | undefined, part: Part, ready:
     // Those of its last state stand until the new ones are there: nothing jumps.
     placeholderData: (last, query) => (query?.queryKey[1] === column?.id ? last : undefined),
   });
+}
+
+/** Findings of all columns, each asked for when its figures are there. */
+export function useColumnFindings(columns: readonly { column: RecipeColumn; ready: boolean }[], part: Part): (Finding[] | undefined)[] {
+  return useQueries({ queries: columns.map(({ column, ready }) => findingsQuery(column, part, ready)) }).map((answer) => answer.data?.findings as Finding[] | undefined);
 }
 
 /** What several columns measure, each as soon as it is known. */

@@ -28,6 +28,12 @@ export function formatDurationDifference(seconds: number): string {
   return `${sign}${formatDuration(size)}`;
 }
 
+/** A saving to be read at a glance: whole minutes from two on. */
+export function formatSaving(seconds: number): string {
+  const size = Math.abs(seconds);
+  return formatDurationDifference(size < 120 ? seconds : Math.sign(seconds) * 60 * Math.round(size / 60));
+}
+
 /** Grams of filament, to a tenth. */
 export function formatGrams(grams: number): string {
   return `${fixed(grams, 1)} g`;

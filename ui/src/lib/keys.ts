@@ -36,6 +36,9 @@ export type CellAct =
   | { act: "edit" }
   | { act: "type"; text: string };
 
+/** Keys of the page that would otherwise begin to type into a cell. */
+const PAGE_KEYS = ["?", "/"];
+
 /** On a cell that is shown: arrows move, Alt and an arrow step, Enter and F2 edit, Delete empties, a character types. */
 export function cellAct(event: Key, cell: { picks: boolean; steps: boolean }): CellAct | null {
   const move = moveOf(event);
@@ -44,7 +47,8 @@ export function cellAct(event: Key, cell: { picks: boolean; steps: boolean }): C
   if (event.key === "Enter" || event.key === "F2") return { act: "edit" };
   if (cell.picks) return null;
   if (event.key === "Delete" || event.key === "Backspace") return { act: "type", text: "" };
-  const types = event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey;
+  // Signs that no value begins with are keys of the page: help, and finding a row.
+  const types = event.key.length === 1 && !PAGE_KEYS.includes(event.key) && !event.ctrlKey && !event.metaKey && !event.altKey;
   return types ? { act: "type", text: event.key } : null;
 }
 
@@ -65,4 +69,23 @@ export function editorAct(event: Key, cell: { picks: boolean }): EditorAct | nul
 export function historyAct(event: Key): "undo" | "redo" | null {
   if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return null;
   return event.shiftKey ? "redo" : "undo";
+}
+
+/** Whether an event is the key that is written so: "Alt+N", "Alt+Shift+1", "Ctrl+K", "?". Ctrl stands for Cmd, too. */
+export function presses(event: Key & { code?: string }, written: string): boolean {
+  const parts = written.split("+");
+  const last = parts.at(-1) ?? "";
+  if (parts.length === 1) return event.key === last && !event.ctrlKey && !event.metaKey && !event.altKey;
+  const held = (name: string) => parts.slice(0, -1).includes(name);
+  if ((event.ctrlKey === true || event.metaKey === true) !== held("Ctrl")) return false;
+  if ((event.altKey === true) !== held("Alt") || (event.shiftKey === true) !== held("Shift")) return false;
+  // By place on the keyboard, for Alt and Shift change what a key types; by sign where the place is not told.
+  const place = /^[A-Z]$/.test(last) ? `Key${last}` : /^[0-9]$/.test(last) ? `Digit${last}` : last;
+  return event.code ? event.code === place : event.key.toUpperCase() === last.toUpperCase();
+}
+
+/** Whether somebody types there. */
+export function isTyping(target: EventTarget | null): boolean {
+  if (target instanceof HTMLTextAreaElement || target instanceof HTMLSelectElement) return true;
+  return target instanceof HTMLInputElement && !["radio", "checkbox", "range", "button", "submit", "file"].includes(target.type);
 }

@@ -1,25 +1,19 @@
 import { useEffect, useMemo, useState } from "react";
-import { useNavigate } from "react-router";
 import type { Part, RecipeColumn } from "../api/client";
 import { useColumns, useFigures, usePreview, useShelf, type PreviewAsk } from "../api/queries";
-import { FindingsPanel } from "../features/advice/FindingsPanel";
-import { LeversPanel } from "../features/advice/LeversPanel";
 import { usePartOfPage } from "./PartLayout";
-import { BeadDrawing } from "../features/bead/BeadDrawing";
+import { Lower } from "../features/bench/Lower";
+import { SidePanel } from "../features/bench/SidePanel";
+import { useSheetCommands } from "../features/bench/useSheetCommands";
 import { ColumnPanel } from "../features/sheet/ColumnPanel";
 import { withValue } from "../features/sheet/fields";
-import { FlowGauge } from "../features/bead/FlowGauge";
-import { HeightProfile } from "../features/ledger/HeightProfile";
-import { Ledger } from "../features/ledger/Ledger";
 import { NewColumn } from "../features/sheet/NewColumn";
-import { RowHelp } from "../features/sheet/RowHelp";
 import type { ColumnState } from "../features/sheet/ResultCell";
 import { Sheet } from "../features/sheet/Sheet";
 import type { Draft, Focus } from "../features/sheet/sheetTypes";
 import { useSheet } from "../features/sheet/useSheet";
-import { WaterfallPanel } from "../features/ledger/WaterfallPanel";
 
-/** One part: recipes side by side, the bead of the one in focus, and where its time goes. */
+/** One part: recipes side by side, the next move for the one in focus, and where its time goes. */
 export default function BenchPage() {
   const part = usePartOfPage();
   const columns = useColumns(part.id);
@@ -31,8 +25,7 @@ export default function BenchPage() {
 function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
   const shelf = useShelf();
   const actions = useSheet(part.id);
-  const navigate = useNavigate();
-  const [wanted, setFocus] = useState<Focus>({ row: "layer_height_mm", column: columns[0]?.id ?? 0 });
+  const [wanted, setFocus] = useState<Focus>({ row: "layer_height_mm", column: part.chosen_id ?? columns[0]?.id ?? 0 });
   const [draft, setDraft] = useState<Draft | null>(null);
 
   const figures = useFigures(columns);
@@ -68,15 +61,14 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
     estimate === undefined ? [] : [{ name: column.name, column, estimate }],
   );
   const state = states.find((one) => one.column.id === focus.column);
+  useSheetCommands({ part, columns, column: inFocus, actions });
   return (
     <div>
-      <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_340px]">
+      <div className="mt-2 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_360px]">
         <div className="min-w-0">
-          <div className="flex flex-wrap items-center gap-2 pb-2">
+          <div className="flex flex-wrap items-center gap-x-2 gap-y-1 pb-1.5">
             <NewColumn part={part} first={columns[0]} shelf={shelf.data} actions={actions} />
-            <span className="ml-auto hidden text-sm text-quiet md:inline">
-              Type to change a cell · Enter keeps · Esc reverts · empty is the default · Alt ↑ ↓ steps · Shift and arrows mark
-            </span>
+            {inFocus && <ColumnPanel column={inFocus} />}
           </div>
           {columns.length === 0 ? (
             <p className="border-y border-rule py-8 text-quiet">No recipe is left. Undo, or add a new column.</p>
@@ -101,64 +93,24 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
           </p>
         </div>
         <aside
-          className="space-y-4 lg:sticky lg:top-3 lg:max-h-[calc(100vh-1.5rem)] lg:self-start lg:overflow-y-auto lg:pr-1"
-          aria-label="The column in focus"
+          className="lg:sticky lg:top-2 lg:max-h-[calc(100dvh-1rem)] lg:self-start lg:overflow-y-auto lg:pr-1"
+          aria-label={inFocus ? `About ${inFocus.name}` : "The column in focus"}
         >
-          {inFocus && shown && (
-            <>
-              <div>
-                <h2 className="font-serif text-2xl">
-                  Bead <span className="text-base text-quiet">of {inFocus.name}</span>
-                </h2>
-                <BeadDrawing preview={shown} name={inFocus.name} />
-                {preview.isError && rested && (
-                  <p className="text-sm text-error" role="alert">
-                    {preview.error.message}
-                  </p>
-                )}
-              </div>
-              <FlowGauge preview={shown} />
-            </>
-          )}
-          {inFocus && <ColumnPanel column={inFocus} />}
-          <RowHelp row={focus.row} state={state} shelf={shelf.data} actions={actions} />
-        </aside>
-      </div>
-      {inFocus && entries.length > 0 && (
-        <div className="mt-8 grid grid-cols-1 gap-8 border-t border-rule pt-5 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
-          <div className="min-w-0">
-            {inFocus.gcode ? (
-              <p className="text-quiet">A replayed file cannot be changed. Put the focus on another column for advice.</p>
-            ) : (
-              <LeversPanel part={part} column={inFocus} actions={actions} />
-            )}
-          </div>
-          <div className="min-w-0">
-            <FindingsPanel
+          {inFocus && (
+            <SidePanel
               part={part}
               column={inFocus}
-              ready={state !== undefined && !state.pending && state.error === null}
+              state={state}
+              shelf={shelf.data}
               actions={actions}
+              focus={focus}
+              preview={shown}
+              problem={preview.isError && rested ? preview.error.message : null}
             />
-          </div>
-        </div>
-      )}
-      {entries.length > 0 && (
-        <div className="mt-8 grid grid-cols-1 gap-8 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
-          <div className="min-w-0 space-y-8">
-            <Ledger
-              entries={entries}
-              onPick={(column, key, byCause) =>
-                void navigate(`/parts/${part.id}/layers?column=${column.id}&${byCause ? "cause" : "feature"}=${key}`)
-              }
-            />
-            <WaterfallPanel columns={columns} />
-          </div>
-          <div className="min-w-0 space-y-8">
-            <HeightProfile part={part} columns={columns.filter((column) => !column.gcode)} />
-          </div>
-        </div>
-      )}
+          )}
+        </aside>
+      </div>
+      {entries.length > 0 && <Lower part={part} columns={columns} entries={entries} />}
     </div>
   );
 }

@@ -8,7 +8,7 @@ import { useToast } from "../../components/Toasts";
 import type { SheetActions } from "../sheet/useSheet";
 import { applyHere } from "./apply";
 
-const TONE: Record<Finding["severity"], { word: string; style: string }> = {
+export const TONE: Record<Finding["severity"], { word: string; style: string }> = {
   stop: { word: "Stop", style: "border-error bg-error text-error-content" },
   risk: { word: "Risk", style: "border-warning text-warning" },
   caution: { word: "Caution", style: "border-error text-error" },
@@ -40,16 +40,9 @@ interface FindingsPanelProps {
  * list stands still; wastes, which are only known then, come in below it.
  */
 export function FindingsPanel({ part, column, ready, actions }: FindingsPanelProps) {
-  const found = useFindings(column, part, ready);
-  const list = found.data?.findings as Finding[] | undefined;
-  const work = useRemedies(part, column, ready && found.data !== undefined && !found.isPlaceholderData);
-  const tried = work.job?.remedies ?? undefined;
-  const trying = work.busy || (tried === undefined && work.problem === null && !column.gcode);
+  const { found, list, work, tried, trying } = useTriedFindings(part, column, ready);
   return (
-    <section aria-labelledby="findings-title">
-      <h2 id="findings-title" className="font-serif text-2xl">
-        What stands out <span className="text-base text-quiet">in {column.name}</span>
-      </h2>
+    <section aria-label="Findings">
       <p className="min-h-5 text-sm text-quiet">
         {found.data === undefined ? (
           "Reading the recipe …"
@@ -68,7 +61,7 @@ export function FindingsPanel({ part, column, ready, actions }: FindingsPanelPro
       {list?.length === 0 && <p className="mt-1">Nothing. This recipe stays within all bounds.</p>}
       <ul className="mt-2 space-y-2" aria-busy={found.isFetching}>
         {list?.map((finding) => (
-          <Item key={finding.rule} finding={finding} part={part} column={column} tried={tried?.remedies} trying={trying} actions={actions} />
+          <FindingItem key={finding.rule} finding={finding} part={part} column={column} tried={tried?.remedies} trying={trying} actions={actions} />
         ))}
       </ul>
       {!column.gcode && list !== undefined && (
@@ -80,13 +73,23 @@ export function FindingsPanel({ part, column, ready, actions }: FindingsPanelPro
           <ul className="mt-1 space-y-2" data-testid="waste">
             {tried?.complete &&
               tried.waste.map(({ finding, savings }) => (
-                <Item key={finding.rule} finding={finding as Finding} part={part} column={column} tried={savings} trying={false} actions={actions} saving={savings[0]} />
+                <FindingItem key={finding.rule} finding={finding as Finding} part={part} column={column} tried={savings} trying={false} actions={actions} saving={savings[0]} />
               ))}
           </ul>
         </>
       )}
     </section>
   );
+}
+
+/** Findings of a column with the remedies that are being tried: both pages of it share the work. */
+export function useTriedFindings(part: Part, column: RecipeColumn, ready: boolean, tries = true) {
+  const found = useFindings(column, part, ready);
+  const list = found.data?.findings as Finding[] | undefined;
+  const work = useRemedies(part, column, tries && ready && found.data !== undefined && !found.isPlaceholderData);
+  const tried = work.job?.remedies ?? undefined;
+  const trying = work.busy || (tried === undefined && work.problem === null && !column.gcode);
+  return { found, list, work, tried, trying };
 }
 
 /** The job that tries the remedies of a column's findings; it begins by itself once there are some. */
@@ -114,12 +117,40 @@ interface ItemProps {
   actions: SheetActions;
   /** The best confirmed saving of a waste. */
   saving?: Lever | undefined;
+  /** Only what it is and the first way out of it. */
+  brief?: boolean;
 }
 
-function Item({ finding, part, column, tried, trying, actions, saving }: ItemProps) {
+/** A finding: what it says, what clears it and at what price, and why. */
+export function FindingItem({ finding, part, column, tried, trying, actions, saving, brief = false }: ItemProps) {
   const [open, setOpen] = useState(false);
   const tone = TONE[finding.severity];
   const first = finding.where[0];
+  const way = (one: Finding["remedies"][number]) => {
+    const trial = tried?.find((lever) => lever.rule === finding.rule && lever.label === one.label);
+    return <Way key={one.label} label={one.label} trial={trial} trying={trying} confirmed={saving !== undefined} told={saving !== undefined && trial === saving} finding={finding} column={column} settings={one.settings} actions={actions} />;
+  };
+  if (brief) {
+    const clears = finding.remedies.find((one) => saving !== undefined || trying || tried?.some((lever) => lever.rule === finding.rule && lever.label === one.label && lever.clears.includes(finding.rule)));
+    return (
+      <li className="grid grid-cols-[3.4rem_minmax(0,1fr)] gap-2">
+        <span className={`mt-0.5 h-fit rounded-field border px-1 text-center text-xs ${tone.style}`}>{tone.word}</span>
+        <div className="min-w-0">
+          <p className="line-clamp-2 leading-snug" title={`${finding.sentence} ${finding.remedy}`}>
+            {finding.sentence}
+            {saving && (
+              <strong>
+                {" "}
+                {saving.label}: {formatDurationDifference(saving.time_s)}
+                {Math.abs(saving.filament_g) >= 0.05 && `, ${formatGramsDifference(saving.filament_g)}`}.
+              </strong>
+            )}
+          </p>
+          {clears && <div className="mt-0.5">{way(clears)}</div>}
+        </div>
+      </li>
+    );
+  }
   return (
     <li className="grid grid-cols-[3rem_minmax(0,1fr)] gap-2">
       <span className={`mt-0.5 h-fit rounded-field border px-1 text-center text-xs ${tone.style}`}>{tone.word}</span>
@@ -136,10 +167,7 @@ function Item({ finding, part, column, tried, trying, actions, saving }: ItemPro
           )}
         </p>
         <div className="mt-0.5 flex flex-wrap items-center gap-1.5">
-          {finding.remedies.map((way) => {
-            const trial = tried?.find((one) => one.rule === finding.rule && one.label === way.label);
-            return <Way key={way.label} label={way.label} trial={trial} trying={trying} confirmed={saving !== undefined} told={saving !== undefined && trial === saving} finding={finding} column={column} settings={way.settings} actions={actions} />;
-          })}
+          {finding.remedies.map(way)}
           <button type="button" className="btn btn-ghost btn-xs text-quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
             Why
           </button>

@@ -2,11 +2,10 @@ import { useEffect, useState } from "react";
 import { api, take, type Advice, type Lever, type Part, type RecipeColumn, type TimeDifference } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { useExpected } from "../../api/learning";
-import { formatDuration, formatDurationDifference, formatGrams, formatGramsDifference, signed } from "../../lib/format";
+import { formatDuration, formatDurationDifference, formatGramsDifference, signed } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";
-import { useToast } from "../../components/Toasts";
 import type { SheetActions } from "../sheet/useSheet";
-import { applyBeside, applyHere } from "./apply";
+import { LeverButtons } from "./LeverButtons";
 
 type Goal = "minutes" | "grams" | "cost";
 const GOALS: readonly Goal[] = ["minutes", "grams", "cost"];
@@ -21,8 +20,6 @@ interface LeversPanelProps {
 /** Every single change worth considering for the column in focus: what it saves, and what it takes. */
 export function LeversPanel({ part, column, actions }: LeversPanelProps) {
   const [goal, setGoal] = useState<Goal>("minutes");
-  // Once asked for, levers follow the column in focus until the page is left.
-  const [following, setFollowing] = useState(false);
   const about = [column.id, column.version, part.version, part.facts.digest, goal];
   const work = useJob(about, async () =>
     take(
@@ -34,7 +31,7 @@ export function LeversPanel({ part, column, actions }: LeversPanelProps) {
   );
   const idle = work.job === undefined && !work.busy && work.problem === null;
   const { start } = work;
-  const wanted = following && idle && column.problem == null;
+  const wanted = idle && column.problem == null;
   const key = about.join(":");
   useEffect(() => {
     if (!wanted) return undefined;
@@ -45,11 +42,9 @@ export function LeversPanel({ part, column, actions }: LeversPanelProps) {
   }, [wanted, key]);
   const advice = work.job?.levers;
   return (
-    <section aria-labelledby="levers-title">
+    <section aria-label="All changes">
       <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <h2 id="levers-title" className="font-serif text-2xl">
-          What to change next <span className="text-base text-quiet">in {column.name}</span>
-        </h2>
+        <p className="text-sm text-quiet">About forty single changes, each computed on this part: what it saves, and what it takes away. By</p>
         <div className="join" role="group" aria-label="Save">
           {GOALS.map((one) => (
             <button
@@ -64,23 +59,6 @@ export function LeversPanel({ part, column, actions }: LeversPanelProps) {
           ))}
         </div>
       </div>
-      {!following && advice == null && (
-        <p className="mt-1">
-          <button
-            type="button"
-            className="btn btn-accent btn-sm mr-3"
-            onClick={() => {
-              setFollowing(true);
-              start();
-            }}
-          >
-            Try every change
-          </button>
-          <span className="text-quiet">
-            About thirty single changes, each computed on this part: what it saves, and what it takes away.
-          </span>
-        </p>
-      )}
       <div className="mt-1">
         <JobBar work={work} what="Trying every change" />
       </div>
@@ -137,7 +115,7 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
             {advice.base.pieces > 1 && " a piece"}
             {spans.get(advice.together.label) && `; ${spans.get(advice.together.label)}, from ${expected?.runs} runs`}
           </span>
-          <Actions lever={advice.together} column={column} actions={actions} />
+          <LeverButtons lever={advice.together} column={column} actions={actions} />
         </div>
       )}
       {groups.map(({ title, list }) => (
@@ -215,7 +193,7 @@ function Group({ title, list, goal, column, actions, spans, all = false }: Group
                 {goal === "cost" ? signed(lever.cost, 2) : `${signed(lever.filament_g, 1)}${Math.abs(lever.filament_g) >= 0.05 ? " g" : ""}`}
               </td>
               <td className="whitespace-nowrap py-1 pl-3 text-right">
-                <Actions lever={lever} column={column} actions={actions} />
+                <LeverButtons lever={lever} column={column} actions={actions} />
               </td>
             </tr>
           ))}
@@ -227,37 +205,5 @@ function Group({ title, list, goal, column, actions, spans, all = false }: Group
         </button>
       )}
     </div>
-  );
-}
-
-interface ActionsProps {
-  lever: Lever;
-  column: RecipeColumn;
-  actions: SheetActions;
-}
-
-function Actions({ lever, column, actions }: ActionsProps) {
-  const toast = useToast();
-  const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
-  const about = `${lever.label}, ${formatDurationDifference(lever.time_s)}, ${formatGrams(lever.filament_g)}`;
-  return (
-    <span className="inline-flex gap-1">
-      <button
-        type="button"
-        className="btn btn-outline btn-xs"
-        aria-label={`Apply to this column: ${about}`}
-        onClick={() => void applyHere(actions, column, lever.settings, lever.label).catch(failed)}
-      >
-        Apply
-      </button>
-      <button
-        type="button"
-        className="btn btn-ghost btn-xs"
-        aria-label={`As a new column: ${about}`}
-        onClick={() => void applyBeside(actions, column, lever.settings, lever.label).catch(failed)}
-      >
-        As new
-      </button>
-    </span>
   );
 }

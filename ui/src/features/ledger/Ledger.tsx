@@ -59,7 +59,7 @@ export function Ledger({ entries, onPick }: LedgerProps) {
   return (
     <section aria-labelledby="ledger-title">
       <div className="flex flex-wrap items-baseline gap-4">
-        <h2 id="ledger-title" className="font-serif text-2xl">
+        <h2 id="ledger-title" className="sr-only">
           Where it goes
         </h2>
         <div className="join" role="group" aria-label="What to show">

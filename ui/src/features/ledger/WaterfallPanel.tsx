@@ -19,7 +19,7 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
   const select = "select select-xs w-40 border-rule bg-base-100";
   return (
     <section aria-labelledby="waterfall-title">
-      <h2 id="waterfall-title" className="font-serif text-2xl">
+      <h2 id="waterfall-title" className="sr-only">
         What makes the difference
       </h2>
       <div className="flex flex-wrap items-center gap-2 text-sm">

@@ -73,7 +73,7 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
   });
   if (column.gcode) {
     return (
-      <section className="border-t border-rule pt-2 text-sm" aria-label={`About ${column.name}`}>
+      <section className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm sm:ml-auto" aria-label={`${column.name} as a whole`}>
         <StartRun column={column} />
         <Link className="underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
           Send it to the machine
@@ -85,7 +85,8 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
     );
   }
   return (
-    <section className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule pt-2 text-sm" aria-label={`About ${column.name}`}>
+    <section className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm sm:ml-auto" aria-label={`${column.name} as a whole`}>
+      <span className="max-w-40 truncate text-quiet">{column.name}:</span>
       <StartRun column={column} />
       <Link className="underline" to={`/recipes/${column.id}/settings`}>
         Settings sheet
@@ -99,14 +100,8 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
       <Link className="underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
         To the machine
       </Link>
-      <a className="underline" href="#levers-title">
-        What to change next
-      </a>
-      <a className="underline" href="#findings-title">
-        What stands out
-      </a>
       {house ? (
-        <span className="w-full">
+        <span>
           From the house recipe{" "}
           <Link className="underline" to={`/recipes#house-${house.id}`}>
             {house.name}

@@ -3,8 +3,9 @@ import { useEffect, useState } from "react";
 import { api, take, type Sensitivity, type Shelf } from "../../api/client";
 import { formatDurationDifference, formatGramsDifference, plain } from "../../lib/format";
 import { useToast } from "../../components/Toasts";
-import { boundsText, chosen, FIELDS, isShelf, shownValue, type Field } from "./fields";
+import { boundsText, chosen, FIELDS, isNumber, isPick, isShelf, shownValue, type Field } from "./fields";
 import { RESULTS } from "./results";
+import { RowCurve } from "./RowCurve";
 import type { ColumnState } from "./ResultCell";
 import { offStep } from "./steps";
 import type { SheetActions } from "./useSheet";
@@ -22,7 +23,7 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
   const result = RESULTS.find((one) => one.key === row);
   if (result && state?.estimate) {
     return (
-      <section className="border-t border-rule pt-2" aria-live="polite">
+      <section>
         <h3 className="font-serif text-lg">{result.label}</h3>
         <p className="text-sm">{result.explain(state.estimate, state.column)}</p>
       </section>
@@ -31,8 +32,21 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
   if (field === undefined) return null;
   const bounds = boundsText(field);
   return (
-    <section className="border-t border-rule pt-2" aria-live="polite" aria-label="About this row">
-      <h3 className="font-serif text-lg">{field.label}</h3>
+    <section aria-label="About this row">
+      <h3 className="font-serif text-lg">
+        {field.label} {state && <span className="text-sm text-quiet">in {state.column.name}</span>}
+      </h3>
+      {state && !state.column.gcode && (
+        <>
+          <OffStep field={field} state={state} shelf={shelf} />
+          {field.key.startsWith("line_width_mm") && <WidthSchools state={state} actions={actions} />}
+          {isNumber(field) && <RowCurve key={`${field.key}:${state.column.id}`} field={field} column={state.column} ready={state.estimate !== undefined && !state.sampled && !state.pending} actions={actions} />}
+          {!isShelf(field) && isPick(field) && (
+            <Steps key={`${field.key}:${state.column.id}`} field={field} state={state} shelf={shelf} actions={actions} />
+          )}
+        </>
+      )}
+      <div className="mt-2 border-t border-rule pt-1">
       <p className="text-sm">{field.explain}</p>
       <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-2 text-sm">
         <dt className="text-quiet">Default</dt>
@@ -50,15 +64,7 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
           </>
         )}
       </dl>
-      {state && !state.column.gcode && (
-        <>
-          <OffStep field={field} state={state} shelf={shelf} />
-          {field.key.startsWith("line_width_mm") && <WidthSchools state={state} actions={actions} />}
-          {!isShelf(field) && field.kind !== "ranges" && field.kind !== "angles" && (
-            <Steps key={`${field.key}:${state.column.id}`} field={field} state={state} shelf={shelf} actions={actions} />
-          )}
-        </>
-      )}
+      </div>
     </section>
   );
 }

@@ -1,21 +1,25 @@
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ProblemError, type Part, type RecipeColumn, type Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
 import { rangeOf, type Range } from "./clipboard";
 import { useDifferences } from "../../api/learning";
+import { onGoToCell } from "./goTo";
 import { focusLater } from "./focusLater";
 import { FIELDS, foundByName, isPick, pickedValue, shownFields, typedValue, type Field } from "./fields";
 import { ResultCell, type ColumnState } from "./ResultCell";
 import { RESULTS } from "./results";
 import { RowHead } from "./RowHead";
 import { SheetFilter } from "./SheetFilter";
-import { SheetGroup } from "./SheetGroup";
+import { GroupToggle, SheetGroup } from "./SheetGroup";
 import { SheetHead } from "./SheetHead";
 import type { CellShared, Draft, Focus } from "./sheetTypes";
 import { useClipboard } from "./useClipboard";
 import { useOpenGroups } from "./useOpenGroups";
 import type { SheetActions } from "./useSheet";
 import { useStepping } from "./useStepping";
+
+/** Under which name the rest of the results is folded away. */
+const RESULT_GROUP = "Results";
 
 interface SheetProps {
   part: Part;
@@ -46,9 +50,27 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
     if (search.trim() === "") return shown;
     return [...shown.filter((field) => foundByName(field, search)), ...shown.filter((field) => !foundByName(field, search))];
   }, [columns, opened, search, differing]);
+  const results = useMemo(() => RESULTS.filter((row) => row.more !== true || opened.has(RESULT_GROUP) || search.trim() !== ""), [opened, search]);
   const rowKeys = useMemo(
-    () => ["name", ...RESULTS.map((row) => row.key), ...fields.map((field) => field.key)],
-    [fields],
+    () => ["name", ...results.map((row) => row.key), ...fields.map((field) => field.key)],
+    [fields, results],
+  );
+  // A row that is gone to by name is unfolded first; its cell is there after the next drawing.
+  useEffect(
+    () =>
+      onGoToCell(({ row, column }) => {
+        const to = { row: row ?? focus.row, column: column ?? focus.column };
+        const field = FIELDS.find((one) => one.key === to.row);
+        if (!rowKeys.includes(to.row)) {
+          setSearch("");
+          setDiffering(false);
+          const group = field?.group ?? RESULT_GROUP;
+          if (!opened.has(group) && (field === undefined || !field.everyday)) toggle(group);
+        }
+        onFocus(to);
+        setTimeout(() => cells.current.get(`${to.row}:${to.column}`)?.focus(), 60);
+      }),
+    [focus, onFocus, opened, rowKeys, toggle],
   );
 
   const move = useCallback(
@@ -115,16 +137,25 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
       rows={fields.length}
       onEnter={() => cells.current.get(`${fields[0]?.key ?? ""}:${focus.column}`)?.focus()}
     />
-    <div className="overflow-x-auto border-b border-rule" data-testid="sheet" onCopy={copy} onPaste={paste}>
+    <div className="overflow-auto border-b border-rule lg:max-h-[max(22rem,calc(100dvh-12.5rem))] lg:scroll-pt-28" data-testid="sheet" onCopy={copy} onPaste={paste}>
       <table
         role="grid"
         aria-label="Recipes side by side"
         className="w-full table-fixed border-collapse text-[0.95rem] leading-tight"
         style={{ minWidth: `${7.5 + 9.5 * columns.length}rem` }}
       >
-        <SheetHead part={part} columns={columns} focus={focus} actions={actions} shared={shared} onProblem={report} />
+        <SheetHead
+          part={part}
+          columns={columns}
+          shelf={shelf}
+          focus={focus}
+          actions={actions}
+          shared={shared}
+          onProblem={report}
+          corner={<GroupToggle group={RESULT_GROUP} hidden={RESULTS.length - results.length} open={opened.has(RESULT_GROUP)} onToggle={() => toggle(RESULT_GROUP)} />}
+        />
         <tbody>
-          {RESULTS.map((row) => (
+          {results.map((row) => (
             <tr key={row.key} className={row.main ? "" : "border-t border-base-300"}>
               <RowHead label={row.label} unit={row.unit} />
               {columns.map((state) => (

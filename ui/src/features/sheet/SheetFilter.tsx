@@ -17,7 +17,8 @@ export function SheetFilter({ search, onSearch, differing, onDiffering, rows, on
         <span className="sr-only">Find a row</span>
         <input
           type="search"
-          placeholder="Find a row, such as seam"
+          data-find-row
+          placeholder="Find a row (/), such as seam"
           value={search}
           onChange={(event) => onSearch(event.target.value)}
           onKeyDown={(event) => {

@@ -77,7 +77,7 @@ export function SheetGroup({ group, fields, hidden, foldable, open, onToggle, co
 }
 
 /** Shows the rest of a group's rows, or folds it away again. */
-function GroupToggle(props: { group: string; hidden: number; open: boolean; onToggle: () => void }) {
+export function GroupToggle(props: { group: string; hidden: number; open: boolean; onToggle: () => void }) {
   if (props.hidden === 0 && !props.open) return null;
   return (
     <button
@@ -87,7 +87,7 @@ function GroupToggle(props: { group: string; hidden: number; open: boolean; onTo
       onClick={props.onToggle}
     >
       {props.open ? "fewer" : `${props.hidden} more`}
-      <span className="sr-only"> choices of {props.group}</span>
+      <span className="sr-only"> {props.group === "Results" ? "results" : `choices of ${props.group}`}</span>
     </button>
   );
 }

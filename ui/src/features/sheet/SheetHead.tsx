@@ -1,9 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
-import type { Part } from "../../api/client";
-import { useEnding } from "../../api/queries";
+import type { ReactNode } from "react";
+import type { Finding, Part, RecipeColumn, Shelf } from "../../api/client";
+import { useColumnFindings, useEnding } from "../../api/queries";
 import { useHistory } from "../../components/history";
 import { savePart } from "../part/savePart";
 import { Cell } from "./Cell";
+import { spreadOf } from "./results";
+import { storyOf } from "./story";
 import type { ColumnState } from "./ResultCell";
 import type { CellShared, Focus } from "./sheetTypes";
 import type { SheetActions } from "./useSheet";
@@ -11,6 +14,9 @@ import type { SheetActions } from "./useSheet";
 interface SheetHeadProps {
   part: Part;
   columns: ColumnState[];
+  shelf: Shelf | undefined;
+  /** What stands over the rows' names. */
+  corner: ReactNode;
   focus: Focus;
   actions: SheetActions;
   shared: (row: string, column: number) => CellShared;
@@ -18,15 +24,17 @@ interface SheetHeadProps {
 }
 
 /** The columns' names, and what can be done with each. */
-export function SheetHead({ part, columns, focus, actions, shared, onProblem }: SheetHeadProps) {
+export function SheetHead({ part, columns, shelf, corner, focus, actions, shared, onProblem }: SheetHeadProps) {
   const queries = useQueryClient();
   const history = useHistory();
+  const first = columns[0]?.column;
+  const findings = useColumnFindings(columns.map(({ column, pending, error }) => ({ column, ready: !pending && error === null })), part);
   const chosen = columns.find(({ column }) => column.id === part.chosen_id)?.column.id ?? columns[0]?.column.id;
   return (
-    <thead>
+    <thead className="lg:sticky lg:top-0 lg:z-20 lg:bg-base-100">
       <tr>
-        <td className="sticky left-0 z-10 w-[7.5rem] bg-base-100 sm:w-[11.5rem]" />
-        {columns.map(({ column, estimate }, index) => (
+        <td className="sticky left-0 z-10 w-[7.5rem] bg-base-100 px-2 align-bottom sm:w-[11.5rem]">{corner}</td>
+        {columns.map(({ column, estimate, pending }, index) => (
           <th
             key={column.id}
             scope="col"
@@ -65,11 +73,6 @@ export function SheetHead({ part, columns, focus, actions, shared, onProblem }: 
                 {column.id === chosen ? "◆ chosen" : "◇ choose"}
               </button>
             </div>
-            {column.gcode && (
-              <p className="truncate pl-[17px] text-xs text-quiet" title={column.gcode.file_name}>
-                replays {column.gcode.file_name}
-              </p>
-            )}
             <div className="font-serif text-lg">
               <Cell
                 {...shared("name", column.id)}
@@ -83,11 +86,48 @@ export function SheetHead({ part, columns, focus, actions, shared, onProblem }: 
                 }}
               />
             </div>
+            <p className="flex items-baseline gap-1 pl-[17px] pr-1 text-xs text-quiet">
+              <Story column={column} first={first} shelf={shelf} spread={estimate && !pending ? spreadOf(estimate) : ""} />
+              <Marks findings={findings[index]} />
+            </p>
             <Ends whole_time_s={estimate?.whole_time_s} />
           </th>
         ))}
       </tr>
     </thead>
+  );
+}
+
+/** What makes a column another than the first, and how sure its time is. */
+function Story({ column, first, shelf, spread }: { column: RecipeColumn; first: RecipeColumn | undefined; shelf: Shelf | undefined; spread: string }) {
+  const story = first ? storyOf(column, first, shelf) : "";
+  const told = [story || "the first: others are set against it", spread].filter(Boolean).join(" · ");
+  return (
+    <span className="min-w-0 flex-1 truncate" title={told}>
+      {told}
+    </span>
+  );
+}
+
+const GRAVITY: readonly Finding["severity"][] = ["stop", "risk", "caution", "waste", "note"];
+const STYLE: Record<Finding["severity"], string> = {
+  stop: "border-error bg-error text-error-content",
+  risk: "border-warning text-warning",
+  caution: "border-error text-error",
+  waste: "border-info text-info",
+  note: "border-rule text-quiet",
+};
+
+/** How many things stand out, and the gravest of them. */
+function Marks({ findings }: { findings: readonly Finding[] | undefined }) {
+  const worst = GRAVITY.find((one) => findings?.some((finding) => finding.severity === one));
+  if (!findings || worst === undefined) return null;
+  const count = findings.filter((finding) => finding.severity !== "note").length;
+  const text = count === 0 ? `${findings.length} notes` : `${count} · ${worst}`;
+  return (
+    <span className={`whitespace-nowrap rounded-field border px-1 leading-4 ${STYLE[worst]}`} title={`${findings.length} findings, the gravest a ${worst}: ${findings[0]?.sentence ?? ""}`}>
+      {text}
+    </span>
   );
 }
 

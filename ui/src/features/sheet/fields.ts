@@ -118,6 +118,11 @@ export function isPick(field: Field): boolean {
   return ["choice", "yesno", "machine", "nozzle", "material", "spool"].includes(field.kind);
 }
 
+/** Rows whose values lie on a scale: they have a curve. */
+export function isNumber(field: Field): boolean {
+  return field.kind === "number" || field.kind === "whole" || field.kind === "percent";
+}
+
 /** What was picked, in the recipe's own kind. */
 export function pickedValue(text: string, field: Field): number | string | boolean {
   if (field.kind === "spool") return text === "" ? 0 : text;

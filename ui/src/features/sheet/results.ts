@@ -7,6 +7,8 @@ export interface ResultRow {
   label: string;
   unit: string;
   main?: boolean;
+  /** Shown when the rest of the results is asked for. */
+  more?: boolean;
   show: (estimate: Estimate) => string;
   /** The difference from the first column; empty where there is none worth saying. */
   difference: (estimate: Estimate, first: Estimate) => string;
@@ -83,6 +85,7 @@ export const RESULTS: readonly ResultRow[] = [
   },
   {
     key: "metres",
+    more: true,
     label: "Length",
     unit: "m",
     show: (e) => fixed(e.filament_mm / 1000, 2),
@@ -101,6 +104,7 @@ export const RESULTS: readonly ResultRow[] = [
   },
   {
     key: "filament_cost",
+    more: true,
     label: "· filament",
     unit: "",
     show: (e) => formatMoney(e.filament_cost),
@@ -109,6 +113,7 @@ export const RESULTS: readonly ResultRow[] = [
   },
   {
     key: "power_cost",
+    more: true,
     label: "· electricity",
     unit: "",
     show: (e) => formatMoney(e.power_cost),
@@ -118,6 +123,7 @@ export const RESULTS: readonly ResultRow[] = [
   },
   {
     key: "wear_cost",
+    more: true,
     label: "· wear",
     unit: "",
     show: (e) => formatMoney(e.wear_cost),
@@ -145,6 +151,12 @@ export const RESULTS: readonly ResultRow[] = [
         : `The fastest bead asks for ${fixed(e.asked_flow_mm3_s, 1)} mm³/s. The ceiling (${e.melt_basis || e.melt_ceiling_source}) is what this hot end, nozzle and material melt at this temperature, less the house's margin.`,
   },
 ];
+
+/** How far the time may be off, as a share either way: ±4 %. */
+export function spreadOf(e: Estimate): string {
+  const middle = intervalOf(e).expected_s ?? e.print_time_s;
+  return middle > 0 ? `±${Math.max(1, Math.round((50 * (e.interval.high_s - e.interval.low_s)) / middle))} %` : "";
+}
 
 /** A difference with its share; what rounds to nothing has none. */
 function withPercent(difference: string, percent: string): string {

@@ -1,0 +1,58 @@
+import type { Finding, Part, RecipeColumn } from "../../api/client";
+import { Over } from "../../components/Over";
+import type { SheetActions } from "../sheet/useSheet";
+import { FindingItem, FindingsPanel, useTriedFindings } from "./FindingsPanel";
+
+interface FindingsBriefProps {
+  part: Part;
+  column: RecipeColumn;
+  ready: boolean;
+  /** Whether remedies may be tried now: what a person waits for goes first. */
+  tries: boolean;
+  actions: SheetActions;
+  all: boolean;
+  onAll: (open: boolean) => void;
+}
+
+const SHOWN = 3;
+/** Notes are for who asks; what may go wrong or hurt is shown. */
+const MATTERS: readonly Finding["severity"][] = ["stop", "risk", "caution"];
+
+/** The findings that matter most in the column in focus, confirmed wastes among them, and how many more there are. */
+export function FindingsBrief({ part, column, ready, tries, actions, all, onAll }: FindingsBriefProps) {
+  const { found, list, tried, trying } = useTriedFindings(part, column, ready, tries || all);
+  const wastes = tried?.complete ? tried.waste : [];
+  const grave = (list ?? []).filter((finding) => MATTERS.includes(finding.severity));
+  const shown = grave.slice(0, wastes.length > 0 ? SHOWN - 1 : SHOWN);
+  const waste = wastes.slice(0, SHOWN - shown.length);
+  const others = (list?.length ?? 0) + wastes.length - shown.length - waste.length;
+  return (
+    <section aria-labelledby="brief-title" className="border-t border-rule pt-1.5">
+      <div className="flex items-baseline gap-2">
+        <h2 id="brief-title" className="font-serif text-lg">
+          What stands out <span className="sr-only">in {column.name}</span>
+        </h2>
+        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={() => onAll(true)} title="All findings, with reasons and sources (Alt+S)">
+          {others > 0 ? `${others} more` : "All, with reasons"}
+        </button>
+      </div>
+      <ul className="space-y-1.5 text-sm" aria-busy={found.isFetching} data-testid="findings-brief">
+        {shown.map((finding) => (
+          <FindingItem key={finding.rule} finding={finding} part={part} column={column} tried={tried?.remedies} trying={trying} actions={actions} brief />
+        ))}
+        {waste.map(({ finding, savings }) => (
+          <FindingItem key={finding.rule} finding={finding as Finding} part={part} column={column} tried={savings} trying={false} actions={actions} saving={savings[0]} brief />
+        ))}
+      </ul>
+      {list !== undefined && shown.length + waste.length === 0 && (
+        <p className="text-sm text-quiet">{trying && !column.gcode ? "Nothing that could go wrong; looking for waste …" : "Nothing that could go wrong or is wasted."}</p>
+      )}
+      {list === undefined && <p className="text-sm text-quiet">Reading the recipe …</p>}
+      {all && (
+        <Over title="What stands out" of={`in ${column.name}`} onClose={() => onAll(false)}>
+          <FindingsPanel part={part} column={column} ready={ready} actions={actions} />
+        </Over>
+      )}
+    </section>
+  );
+}

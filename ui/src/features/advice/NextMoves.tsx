@@ -1,0 +1,133 @@
+import { useState } from "react";
+import type { Lever, Part, RecipeColumn } from "../../api/client";
+import { Over } from "../../components/Over";
+import { formatDuration, formatGramsDifference, formatSaving } from "../../lib/format";
+import type { SheetActions } from "../sheet/useSheet";
+import { LeverButtons } from "./LeverButtons";
+import { LeversPanel } from "./LeversPanel";
+import { useNextMoves } from "./useNextMoves";
+
+interface NextMovesProps {
+  part: Part;
+  column: RecipeColumn;
+  actions: SheetActions;
+  /** The figures are those of this version. */
+  ready: boolean;
+  all: boolean;
+  onAll: (open: boolean) => void;
+}
+
+/** The three single changes that save most in the column in focus, each one press away; found while one looks. */
+export function NextMoves({ part, column, actions, ready, all, onAll }: NextMovesProps) {
+  const answer = useNextMoves(column, part, ready);
+  const moves = answer.data?.moves;
+  const fresh = ready && moves !== undefined && !answer.isPlaceholderData;
+  const looking = moves === undefined || !fresh || answer.data?.done === false;
+  return (
+    <section aria-labelledby="next-title">
+      <h2 id="next-title" className="sr-only">
+        What to change next in {column.name}
+      </h2>
+      {answer.isError ? (
+        <p className="text-sm text-error" role="alert">
+          {answer.error.message}{" "}
+          <button type="button" className="btn btn-ghost btn-xs" onClick={() => void answer.refetch()}>
+            Try again
+          </button>
+        </p>
+      ) : (
+        <div aria-busy={looking} className={fresh ? "" : "opacity-60"}>
+          {moves?.together && <Together lever={moves.together} column={column} actions={actions} base_s={moves.base.piece_time_s} />}
+          <ol className="divide-y divide-rule" aria-label="The changes that save most">
+            {moves?.best.map((lever) => (
+              <Move key={lever.label} lever={lever} pieces={moves.base.pieces} column={column} actions={actions} usable={fresh} />
+            ))}
+          </ol>
+          {fresh && !looking && moves.best.length === 0 && (
+            <p className="text-sm">
+              None of {moves.of} changes saves time here within its limits: this recipe is at its best on this machine.
+            </p>
+          )}
+        </div>
+      )}
+      <p className="flex min-h-7 items-center gap-2 text-xs text-quiet">
+        {looking && !answer.isError ? (
+          <span role="status">{moves === undefined || !fresh ? "Looking for what saves most …" : `Best so far: ${moves.tried} of ${moves.of} tried`}</span>
+        ) : (
+          moves && (
+            <span role="status">
+              {moves.of} changes tried here{moves.others > 0 && `; ${moves.others} more save time without a new risk`}.
+            </span>
+          )
+        )}
+        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={() => onAll(true)} title="All changes, by minutes, grams or cost (Alt+A)">
+          All changes
+        </button>
+      </p>
+      {all && (
+        <Over title="What to change next" of={`in ${column.name}`} onClose={() => onAll(false)}>
+          <LeversPanel part={part} column={column} actions={actions} />
+        </Over>
+      )}
+    </section>
+  );
+}
+
+function Together({ lever, column, actions, base_s }: { lever: Lever; column: RecipeColumn; actions: SheetActions; base_s: number }) {
+  return (
+    <div className="mb-1 flex flex-wrap items-center gap-x-2 gap-y-0.5 border border-molten bg-molten-wash px-2 py-1">
+      <span className="font-serif text-xl leading-none">{formatSaving(lever.time_s)}</span>
+      <span className="text-sm">
+        {lever.label}, to {formatDuration(base_s + lever.time_s)}
+      </span>
+      <span className="ml-auto">
+        <LeverButtons lever={lever} column={column} actions={actions} />
+      </span>
+    </div>
+  );
+}
+
+interface MoveProps {
+  lever: Lever;
+  /** How many pieces the recipe lays at once. */
+  pieces: number;
+  column: RecipeColumn;
+  actions: SheetActions;
+  usable: boolean;
+}
+
+function Move({ lever, pieces, column, actions, usable }: MoveProps) {
+  const [whole, setWhole] = useState(false);
+  const price = lever.takes.join(" · ");
+  return (
+    <li className="grid grid-cols-[5rem_minmax(0,1fr)] gap-x-2 py-1.5">
+      <span className="text-right font-serif text-xl leading-6" title={lever.bound_s >= 1 ? `± ${formatDuration(Math.ceil(lever.bound_s))}: computed on a sample of layers` : undefined}>
+        {formatSaving(lever.time_s)}
+      </span>
+      <div className="min-w-0">
+        <p className="flex items-start gap-1 leading-6">
+          <span className="min-w-0 flex-1">
+            {lever.label}
+            {lever.pieces !== pieces && <span className="text-quiet"> (a piece)</span>}
+            {Math.abs(lever.filament_g) >= 0.05 && <span className="whitespace-nowrap text-sm text-quiet"> {formatGramsDifference(lever.filament_g)}</span>}
+          </span>
+          <LeverButtons lever={lever} column={column} actions={actions} usable={usable} />
+        </p>
+        {price === "" ? (
+          <p className="text-xs text-quiet">Takes nothing away.</p>
+        ) : (
+          <button
+            type="button"
+            className={`block min-h-6 w-full cursor-pointer text-left text-xs text-warning ${whole ? "" : "truncate"}`}
+            aria-expanded={whole}
+            title={price}
+            onClick={() => setWhole(!whole)}
+          >
+            <span className="sr-only">What it takes: </span>
+            {price}
+          </button>
+        )}
+      </div>
+    </li>
+  );
+}

@@ -1,0 +1,142 @@
+import { useCallback, useMemo, useState } from "react";
+import type { Part, Preview, RecipeColumn, Shelf } from "../../api/client";
+import { useCommands, type Command } from "../../components/commands";
+import { Tabs } from "../../components/Tabs";
+import { useToast } from "../../components/Toasts";
+import { useRemembered } from "../../lib/remembered";
+import { formatDurationDifference } from "../../lib/format";
+import { applyBeside, applyHere } from "../advice/apply";
+import { FindingsBrief } from "../advice/FindingsBrief";
+import { NextMoves } from "../advice/NextMoves";
+import { useNextMoves } from "../advice/useNextMoves";
+import { BeadDrawing } from "../bead/BeadDrawing";
+import { FlowGauge } from "../bead/FlowGauge";
+import { FIELDS } from "../sheet/fields";
+import { RowHelp } from "../sheet/RowHelp";
+import type { ColumnState } from "../sheet/ResultCell";
+import type { Focus } from "../sheet/sheetTypes";
+import type { SheetActions } from "../sheet/useSheet";
+
+type Face = "next" | "row" | "bead";
+
+const FACES = [
+  { key: "next", name: "Next move", press: "Alt+N" },
+  { key: "row", name: "This row", press: "Alt+R" },
+  { key: "bead", name: "Bead", press: "Alt+B" },
+] as const;
+
+interface SidePanelProps {
+  part: Part;
+  column: RecipeColumn;
+  state: ColumnState | undefined;
+  shelf: Shelf | undefined;
+  actions: SheetActions;
+  focus: Focus;
+  preview: Preview | undefined;
+  /** Why what is being typed cannot be drawn. */
+  problem: string | null;
+}
+
+/** Beside the sheet, always in view: the next move, what the row in focus means, or the bead. */
+export function SidePanel({ part, column, state, shelf, actions, focus, preview, problem }: SidePanelProps) {
+  // What was looked at last, besides the bead, which comes by itself where its rows are in focus.
+  const [usual, setUsual] = useRemembered<"next" | "row">("bench-face", ["next", "row"], "next");
+  const [bead, setBead] = useState(false);
+  const [all, setAll] = useState<"" | "levers" | "findings">("");
+  const row = focus.row;
+  const [last, setLast] = useState(row);
+  if (last !== row) {
+    // A row that the bead shows brings it up; any other puts back what was looked at.
+    setLast(row);
+    setBead(isOfBead(row));
+  }
+  const face: Face = bead && preview !== undefined ? "bead" : usual;
+  const show = useCallback(
+    (next: Face) => {
+      setBead(next === "bead");
+      if (next !== "bead") setUsual(next);
+    },
+    [setUsual],
+  );
+  const ready = state !== undefined && !state.pending && state.error === null;
+  const moves = useNextMoves(column, part, ready && face === "next");
+  usePanelCommands({ column, actions, moves: moves.isPlaceholderData ? undefined : moves.data?.moves, show, setAll });
+  return (
+    <Tabs label="The column in focus" tabs={FACES} shown={face} onShow={show}>
+      {face === "next" && (
+        <div className="space-y-2">
+          {column.gcode ? (
+            <p className="text-sm text-quiet">A replayed file cannot be changed. Put the focus on another column for its next move.</p>
+          ) : (
+            <NextMoves part={part} column={column} actions={actions} ready={ready} all={all === "levers"} onAll={(open) => setAll(open ? "levers" : "")} />
+          )}
+          <FindingsBrief
+            part={part}
+            column={column}
+            ready={ready}
+            tries={moves.data?.done === true && !moves.isPlaceholderData}
+            actions={actions}
+            all={all === "findings"}
+            onAll={(open) => setAll(open ? "findings" : "")}
+          />
+        </div>
+      )}
+      {face === "row" && <RowHelp row={row} state={state} shelf={shelf} actions={actions} />}
+      {face === "bead" && preview && (
+        <>
+          <BeadDrawing preview={preview} name={column.name} />
+          {problem && (
+            <p className="text-sm text-error" role="alert">
+              {problem}
+            </p>
+          )}
+          <FlowGauge preview={preview} />
+        </>
+      )}
+    </Tabs>
+  );
+}
+
+function isOfBead(row: string): boolean {
+  return row === "nozzle" || FIELDS.find((field) => field.key === row)?.group === "Nozzle and bead";
+}
+
+interface PanelCommands {
+  column: RecipeColumn;
+  actions: SheetActions;
+  moves: NonNullable<ReturnType<typeof useNextMoves>["data"]>["moves"] | undefined;
+  show: (face: Face) => void;
+  setAll: (which: "levers" | "findings") => void;
+}
+
+function usePanelCommands({ column, actions, moves, show, setAll }: PanelCommands) {
+  const toast = useToast();
+  const commands = useMemo<Command[]>(() => {
+    const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
+    const group = "Beside the sheet";
+    const open = (which: "levers" | "findings") => {
+      show("next");
+      setAll(which);
+    };
+    const levers = moves ? [...moves.best, ...(moves.together ? [moves.together] : [])] : [];
+    return [
+      ...FACES.map(({ key, name, press }) => ({ name: `Show: ${name.toLowerCase()}`, group, press, run: () => show(key) })),
+      { name: "All changes worth considering", group, press: "Alt+A", words: "levers save", run: () => open("levers") },
+      { name: "All findings, with reasons", group, press: "Alt+S", words: "stands out risk caution waste", run: () => open("findings") },
+      ...levers.flatMap((lever, at) => [
+        {
+          name: `Apply: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
+          group: column.name,
+          press: `Alt+Shift+${at + 1}`,
+          run: () => void applyHere(actions, column, lever.settings, lever.label).catch(failed),
+        },
+        {
+          name: `As a new column: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
+          group: column.name,
+          run: () => void applyBeside(actions, column, lever.settings, lever.label).catch(failed),
+        },
+      ]),
+    ];
+  }, [actions, column, moves, show, setAll, toast]);
+  useCommands(commands);
+}
