@@ -29,6 +29,7 @@ HEAVY = frozenset(
         "advice.list_findings",
         "advice.look_at_next_moves",
         "advice.look_at_curve",
+        "reports.part_report",
         "search.search_start",
         "flow_questions.ask_heat",
         "strokes.strokes_index",

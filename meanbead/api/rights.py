@@ -49,7 +49,7 @@ _TABLE: dict[Right, str] = {
         part_views.picture part_views.mesh part_views.guessed part_views.insight part_views.thickness
         uploads.upload_picture
         recipes.list_recipes recipes.recipe_versions
-        estimates.layers advice.list_findings advice.look_at_next_moves advice.look_at_curve search.search_start settings.settings settings.settings_file
+        estimates.layers advice.list_findings advice.look_at_next_moves advice.look_at_curve reports.part_report search.search_start settings.settings settings.settings_file
         strokes.strokes_index strokes.strokes_piece strokes.look_at_first_layer
         house_recipes.list_houses house_recipes.house_versions
         house_rules.house_rules house_rules.list_endings

@@ -3,33 +3,21 @@
 from __future__ import annotations
 
 import io
-import unicodedata
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
-from pathlib import Path
 
 import segno
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.pdfmetrics import stringWidth
-from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model.run import RunEntry, Snapshot
 from meanbead.core.text.durations import duration
+from meanbead.services.pdf_text import BOLD, FONT, set_in
 from meanbead.store.tables import RunRow
 
 __all__ = ["Label", "Sheet", "label_of", "labels_pdf"]
-
-_FONT, _BOLD = "Helvetica", "Helvetica-Bold"
-_WIDE = {_FONT: "DejaVuSans", _BOLD: "DejaVuSans-Bold"}
-"""What a line is set in that has letters which the PDF's own fonts lack: Latin with all its accents, Greek, Cyrillic and more.
-It runs wider, so that it stands in only where it is needed."""
-
-_FONT_FOLDER = Path("/usr/share/fonts/truetype/dejavu")
-"""Of Debian's fonts-dejavu-core."""
 
 
 @dataclass(frozen=True)
@@ -136,62 +124,30 @@ def _draw(canvas: Canvas, label: Label, left: float, bottom: float, wide: float,
     baseline = bottom + high - pad - 1.15 * step
     number = f"#{label.number}"
     large = min(1.35 * step * mm * 0.8, 16.0)
-    canvas.setFont(_BOLD, large)
+    canvas.setFont(BOLD, large)
     canvas.drawString((left + pad) * mm, baseline * mm, number)
-    own = stringWidth(number + " ", _BOLD, large) / mm
-    title = _size_for([label.title], _BOLD, 0.85 * large, room - own)
-    _line(canvas, label.title, _BOLD, title, left + pad + own, baseline, room - own)
-    size = _size_for(label.lines, _FONT, min(step * mm * 0.82, 11.0), room)
+    own = stringWidth(number + " ", BOLD, large) / mm
+    title = _size_for([label.title], BOLD, 0.85 * large, room - own)
+    _line(canvas, label.title, BOLD, title, left + pad + own, baseline, room - own)
+    size = _size_for(label.lines, FONT, min(step * mm * 0.82, 11.0), room)
     for at, line in enumerate(label.lines, start=1):
-        _line(canvas, line, _FONT, size, left + pad, baseline - (at + 0.2) * step, room)
+        _line(canvas, line, FONT, size, left + pad, baseline - (at + 0.2) * step, room)
 
 
 def _size_for(lines: Sequence[str], font: str, largest: float, room: float) -> float:
     """The size at which all lines fit, down to two thirds of the largest: below that nobody reads it at a glance."""
-    set_in = (_set_in(line, font) for line in lines)
+    set_in = (set_in(line, font) for line in lines)
     widest = max((stringWidth(shown, face, largest) for shown, face in set_in), default=0.0)
     return largest * max(2 / 3, min(1.0, room * mm / widest if widest > 0 else 1.0))
 
 
 def _line(canvas: Canvas, text: str, font: str, size: float, left: float, bottom: float, room: float) -> None:
     """A line; what has no room is cut, for the code leads to the rest."""
-    shown, face = _set_in(text, font)
+    shown, face = set_in(text, font)
     while len(shown) > 1 and stringWidth(shown, face, size) > room * mm + 0.01:
         shown = shown[:-2].rstrip(" ·") + "…"
     canvas.setFont(face, size)
     canvas.drawString(left * mm, bottom * mm, shown)
-
-
-def _set_in(text: str, font: str) -> tuple[str, str]:
-    """What is drawn of a text, and in which font: accents go before letters do, and a letter that no font has is a question
-    mark."""
-    if not _foreign(text):
-        return text, font
-    wide = _WIDE[font]
-    if not _registered(wide):
-        return "".join(_plainer(letter, lambda form: not _foreign(form)) for letter in text), font
-    glyphs = pdfmetrics.getFont(wide).face.charToGlyph
-    return "".join(_plainer(letter, lambda form: ord(form) in glyphs) for letter in text), wide
-
-
-def _foreign(text: str) -> bool:
-    """Whether it has letters that the PDF's own fonts lack."""
-    return text.encode("cp1252", "ignore").decode("cp1252") != text
-
-
-def _plainer(letter: str, has: Callable[[str], bool]) -> str:
-    forms = (letter, unicodedata.normalize("NFKD", letter)[:1])
-    return next((form for form in forms if has(form)), "?")
-
-
-@cache
-def _registered(name: str) -> bool:
-    """Whether the wide font is on this machine, and known to the PDF library."""
-    try:
-        pdfmetrics.registerFont(TTFont(name, _FONT_FOLDER / f"{name}.ttf"))
-    except (TTFError, OSError):
-        return False
-    return True
 
 
 def _code(canvas: Canvas, url: str, left: float, bottom: float, side: float) -> None:

@@ -1,6 +1,8 @@
 import json
 import urllib.request
 
+import re
+
 import trimesh
 from playwright.sync_api import Route, expect
 
@@ -192,7 +194,8 @@ class Keyboard(UiCase):
         page.keyboard.press("Control+a")
         page.keyboard.type("0.24")
         page.keyboard.press("Enter")
-        expect(self.cell("Layer height in mm", "Everyday")).to_contain_text("0.24")
+        # The focus begins in the recipe that was chosen for the part.
+        expect(page.get_by_role("button", name=re.compile(r"^Layer height in mm, .*: 0\.24$"))).to_have_count(1)
 
 
 class Naming(UiCase):
@@ -230,7 +233,8 @@ class Drawing(UiCase):
         expect(aside).to_contain_text("Infill is slowed to")
         self.wait_for_figures()
         expect(page.get_by_role("note", name="Peak flow, Everyday:")).to_contain_text("held back")
-        expect(page.get_by_text("Slowed to what the hot end melts").first).to_be_visible()
+        page.keyboard.press("Alt+s")
+        expect(page.get_by_role("dialog").get_by_text("Slowed to what the hot end melts").first).to_be_visible()
 
     def test_the_row_in_focus_explains_itself(self) -> None:
         page = self.new_part()

@@ -75,7 +75,7 @@ class Asking(Held):
     def test_levers_search_and_layers_are_of_the_edited_column(self) -> None:
         page = self.new_part("advised-at-once.stl")
         self.edit_held()
-        page.get_by_role("button", name="Try every change").click()
+        page.get_by_role("button", name="All changes").click()
         self.assertFalse(self.was_sent("POST /recipes/\\d+/levers"))
         self.let_go()
         expect(page.get_by_text(re.compile("^(Takes nothing away|At a price)$")).first).to_be_visible()
@@ -152,7 +152,8 @@ class Still(UiCase):
         page.route("**/api/recipes/*/remedies", lambda route: held.append(route))
         self.set_cell("Layer height in mm", "Everyday", "0.32")
         self.wait_for_figures()
-        items = page.locator("section[aria-labelledby=findings-title] ul").first.get_by_role("listitem")
+        page.keyboard.press("Alt+s")
+        items = page.get_by_role("region", name="Findings").get_by_role("list").first.get_by_role("listitem")
         expect(items.first).to_be_visible()
         while not held:
             page.wait_for_timeout(20)

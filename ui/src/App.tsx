@@ -56,8 +56,9 @@ function House() {
             <Room to="/day" name="Day" />
             <Room to="/shelf" name="Shelf" />
             <Room to="/house-rules" name="House rules" />
+            <Room to="/guide" name="Guide" />
           </nav>
-          <div className="ml-auto flex items-center gap-x-3">
+          <div className="ml-auto flex flex-wrap items-center gap-x-3">
             <Finder />
             <UndoButtons />
             <PersonMenu />

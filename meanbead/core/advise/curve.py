@@ -183,7 +183,7 @@ def values_of(choice: Choice, now: float, s: RuleInput, marks: Sequence[Mark]) -
         found = [round(step * k, 4) for k in range(first, int(high / step + 1e-9) + 1)]
     else:
         found = [_two_digits(low + (high - low) * k / _STEPS, choice) for k in range(_STEPS + 1)]
-    near = 0.02 * (high - low)
+    near = 0.02 * (max(found, default=now) - min(found, default=now))
     kept = [value for value in found if low - 1e-9 <= value <= high + 1e-9 and abs(value - now) > near]
     bounds = [mark.value for mark in marks if low <= mark.value <= high and choice.kind == "number"]
     own = [value for value in bounds if abs(value - now) > near and all(abs(value - other) > near for other in kept)]

@@ -25,7 +25,8 @@ export default function BenchPage() {
 function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
   const shelf = useShelf();
   const actions = useSheet(part.id);
-  const [wanted, setFocus] = useState<Focus>({ row: "layer_height_mm", column: part.chosen_id ?? columns[0]?.id ?? 0 });
+  const [first] = useState<Focus>({ row: "layer_height_mm", column: part.chosen_id ?? columns[0]?.id ?? 0 });
+  const [wanted, setFocus] = useState<Focus>(first);
   const [draft, setDraft] = useState<Draft | null>(null);
 
   const figures = useFigures(columns);
@@ -104,6 +105,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
               shelf={shelf.data}
               actions={actions}
               focus={focus}
+              touched={wanted !== first}
               preview={shown}
               problem={preview.isError && rested ? preview.error.message : null}
             />

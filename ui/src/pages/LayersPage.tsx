@@ -1,6 +1,7 @@
 import { Link, useSearchParams } from "react-router";
-import type { RecipeColumn } from "../api/client";
+import type { Part, RecipeColumn } from "../api/client";
 import { useColumns } from "../api/queries";
+import { HeightProfile } from "../features/ledger/HeightProfile";
 import { LayersViewer } from "../features/layers/LayersViewer";
 import { useStrokesIndex } from "../features/layers/useStrokes";
 import { usePartOfPage } from "./PartLayout";
@@ -22,10 +23,10 @@ export default function LayersPage() {
       </p>
     );
   }
-  return <Layers columns={usable} />;
+  return <Layers part={part} columns={usable} />;
 }
 
-function Layers({ columns }: { columns: RecipeColumn[] }) {
+function Layers({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
   const [query, setQuery] = useSearchParams();
   const column = columns.find((one) => one.id === Number(query.get("column"))) ?? columns[0];
   const beside = columns.find((one) => one.id === Number(query.get("with")) && one.id !== column?.id);
@@ -61,6 +62,11 @@ function Layers({ columns }: { columns: RecipeColumn[] }) {
             Print this
           </Link>
         )}
+        {beside && query.get("colour") !== "difference" && (
+          <button type="button" className="btn btn-outline btn-xs" onClick={() => set({ colour: "difference" })}>
+            Show the difference
+          </button>
+        )}
         {columns.length > 1 && (
           <label>
             beside{" "}
@@ -85,12 +91,14 @@ function Layers({ columns }: { columns: RecipeColumn[] }) {
       {index.isPending && <p className="py-10 text-quiet">{column?.gcode ? "Replaying every move …" : "Planning every stroke …"}</p>}
       {column && index.data && (
         <LayersViewer
-          key={`${column.id}:${column.version}:${column.part_digest}`}
+          key={`${column.id}:${column.version}:${column.part_digest}:${query.get("colour") ?? ""}`}
           column={column}
           index={index.data}
           beside={beside && other.data ? { column: beside, index: other.data } : null}
           from={query}
-        />
+        >
+          {beside && <HeightProfile part={part} columns={[column, beside].filter((one) => !one.gcode)} />}
+        </LayersViewer>
       )}
     </div>
   );

@@ -136,8 +136,10 @@ export function FindingItem({ finding, part, column, tried, trying, actions, sav
       <li className="grid grid-cols-[3.4rem_minmax(0,1fr)] gap-2">
         <span className={`mt-0.5 h-fit rounded-field border px-1 text-center text-xs ${tone.style}`}>{tone.word}</span>
         <div className="min-w-0">
-          <p className="line-clamp-2 leading-snug" title={`${finding.sentence} ${finding.remedy}`}>
+          {/* What can hurt somebody is said in full. */}
+          <p className={`leading-snug ${finding.severity === "caution" ? "" : "line-clamp-2"}`} title={`${finding.sentence} ${finding.remedy}`}>
             {finding.sentence}
+            {finding.severity === "caution" && <span className="text-quiet"> {finding.remedy}</span>}
             {saving && (
               <strong>
                 {" "}
@@ -168,7 +170,7 @@ export function FindingItem({ finding, part, column, tried, trying, actions, sav
         </p>
         <div className="mt-0.5 flex flex-wrap items-center gap-1.5">
           {finding.remedies.map(way)}
-          <button type="button" className="btn btn-ghost btn-xs text-quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
+          <button type="button" className="btn btn-ghost btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
             Why
           </button>
           {first && (

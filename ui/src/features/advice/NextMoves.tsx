@@ -52,10 +52,10 @@ export function NextMoves({ part, column, actions, ready, all, onAll }: NextMove
       )}
       <p className="flex min-h-7 items-center gap-2 text-xs text-quiet">
         {looking && !answer.isError ? (
-          <span role="status">{moves === undefined || !fresh ? "Looking for what saves most …" : `Best so far: ${moves.tried} of ${moves.of} tried`}</span>
+          <span>{moves === undefined || !fresh ? "Looking for what saves most …" : `Best so far: ${moves.tried} of ${moves.of} tried`}</span>
         ) : (
           moves && (
-            <span role="status">
+            <span>
               {moves.of} changes tried here{moves.others > 0 && `; ${moves.others} more save time without a new risk`}.
             </span>
           )
@@ -63,6 +63,10 @@ export function NextMoves({ part, column, actions, ready, all, onAll }: NextMove
         <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={() => onAll(true)} title="All changes, by minutes, grams or cost (Alt+A)">
           All changes
         </button>
+      </p>
+      {/* Told once it is certain: who listens does not want to hear forty answers grow. */}
+      <p className="sr-only" aria-live="polite">
+        {!looking && moves.best[0] && `Saves most: ${moves.best[0].label}, ${formatSaving(moves.best[0].time_s)}.`}
       </p>
       {all && (
         <Over title="What to change next" of={`in ${column.name}`} onClose={() => onAll(false)}>

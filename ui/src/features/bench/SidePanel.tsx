@@ -12,6 +12,7 @@ import { useNextMoves } from "../advice/useNextMoves";
 import { BeadDrawing } from "../bead/BeadDrawing";
 import { FlowGauge } from "../bead/FlowGauge";
 import { FIELDS } from "../sheet/fields";
+import { RESULTS } from "../sheet/results";
 import { RowHelp } from "../sheet/RowHelp";
 import type { ColumnState } from "../sheet/ResultCell";
 import type { Focus } from "../sheet/sheetTypes";
@@ -32,29 +33,32 @@ interface SidePanelProps {
   shelf: Shelf | undefined;
   actions: SheetActions;
   focus: Focus;
+  /** Whether somebody has put the focus there: the page's own first one turns no page. */
+  touched: boolean;
   preview: Preview | undefined;
   /** Why what is being typed cannot be drawn. */
   problem: string | null;
 }
 
 /** Beside the sheet, always in view: the next move, what the row in focus means, or the bead. */
-export function SidePanel({ part, column, state, shelf, actions, focus, preview, problem }: SidePanelProps) {
-  // What was looked at last, besides the bead, which comes by itself where its rows are in focus.
-  const [usual, setUsual] = useRemembered<"next" | "row">("bench-face", ["next", "row"], "next");
-  const [bead, setBead] = useState(false);
+export function SidePanel({ part, column, state, shelf, actions, focus, touched, preview, problem }: SidePanelProps) {
+  // What is looked at where the row in focus brings up nothing of its own.
+  const [usual, setUsual] = useRemembered<Face>("bench-face", FACES.map((face) => face.key), "next");
+  const [called, setCalled] = useState<Face | null>(null);
   const [all, setAll] = useState<"" | "levers" | "findings">("");
   const row = focus.row;
-  const [last, setLast] = useState(row);
-  if (last !== row) {
-    // A row that the bead shows brings it up; any other puts back what was looked at.
-    setLast(row);
-    setBead(isOfBead(row));
+  const at = touched ? row : "";
+  const [last, setLast] = useState(at);
+  if (last !== at) {
+    setLast(at);
+    setCalled(faceOf(row));
   }
-  const face: Face = bead && preview !== undefined ? "bead" : usual;
+  const wanted = called ?? usual;
+  const face: Face = wanted === "bead" && preview === undefined ? "next" : wanted;
   const show = useCallback(
     (next: Face) => {
-      setBead(next === "bead");
-      if (next !== "bead") setUsual(next);
+      setCalled(null);
+      setUsual(next);
     },
     [setUsual],
   );
@@ -97,8 +101,12 @@ export function SidePanel({ part, column, state, shelf, actions, focus, preview,
   );
 }
 
-function isOfBead(row: string): boolean {
-  return row === "nozzle" || FIELDS.find((field) => field.key === row)?.group === "Nozzle and bead";
+/** The face that a row brings up by itself: the bead for what shapes it or its flow, the figure's own story for a result. */
+function faceOf(row: string): Face | null {
+  if (RESULTS.some((result) => result.key === row)) return "row";
+  const field = FIELDS.find((one) => one.key === row);
+  const flows = row === "nozzle" || row === "nozzle_temp_c" || (row.startsWith("speed_mm_s.") && row !== "speed_mm_s.travel");
+  return flows || field?.group === "Nozzle and bead" ? "bead" : null;
 }
 
 interface PanelCommands {

@@ -6,13 +6,15 @@ interface ColourPanelProps {
   onBy: (by: ColourBy) => void;
   /** A replayed file can go beyond the machine. */
   ofFile: boolean;
+  /** Two are shown in step. */
+  ofTwo: boolean;
   legend: LegendEntry[];
   only: string | null;
   onOnly: (key: string | null) => void;
 }
 
 /** What strokes are coloured by, and what the colours mean. */
-export function ColourPanel({ by, onBy, ofFile, legend, only, onOnly }: ColourPanelProps) {
+export function ColourPanel({ by, onBy, ofFile, ofTwo, legend, only, onOnly }: ColourPanelProps) {
   return (
     <div>
       <label className="text-sm">
@@ -25,7 +27,7 @@ export function ColourPanel({ by, onBy, ofFile, legend, only, onOnly }: ColourPa
             onOnly(null);
           }}
         >
-          {COLOURINGS.filter((one) => !one.ofFile || ofFile).map((one) => (
+          {COLOURINGS.filter((one) => (!one.ofFile || ofFile) && (!one.ofTwo || ofTwo)).map((one) => (
             <option key={one.key} value={one.key}>
               {one.label}
             </option>

@@ -1,4 +1,5 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { StrokePiece } from "../../api/binary";
 import type { RecipeColumn, StrokesIndex } from "../../api/client";
 import { fixed } from "../../lib/format";
 import { CAUSES, FEATURES } from "../../lib/featureStyles";
@@ -19,15 +20,17 @@ interface LayerPaneProps {
   fastest: number;
   /** Gives the stage out, so that two panes can be turned as one. */
   onStage: (stage: Stage | null) => void;
+  /** Told of every piece of strokes that has been fetched. */
+  onPiece?: (data: StrokePiece) => void;
 }
 
 /** The strokes of one column up to a place in time; pointing at one reads it. */
-export function LayerPane({ column, index, layer, strokes, below, painting, fastest, onStage }: LayerPaneProps) {
+export function LayerPane({ column, index, layer, strokes, below, painting, fastest, onStage, onPiece }: LayerPaneProps) {
   const [reading, setReading] = useState<string[] | null>(null);
-  const { by, only, travels } = painting;
+  const { by, only, travels, apart } = painting;
   const painter = useMemo(
-    () => painterOf({ by, only, travels, names: index, scale: { fastest, ceiling: index.melt_ceiling_mm3_s } }),
-    [by, only, travels, fastest, index],
+    () => painterOf({ by, only, travels, apart, names: index, scale: { fastest, ceiling: index.melt_ceiling_mm3_s } }),
+    [by, only, travels, apart, fastest, index],
   );
   const [scene, setScene] = useState<StrokeScene | null>(null);
   const give = useRef(onStage);
@@ -45,7 +48,7 @@ export function LayerPane({ column, index, layer, strokes, below, painting, fast
     [index],
   );
 
-  const loading = useStrokes(column, index, scene, layer, below, by === "resting", painter);
+  const loading = useStrokes(column, index, scene, layer, below, by === "resting", painter, onPiece);
   useEffect(() => scene?.paint(painter), [scene, painter]);
   useEffect(() => scene?.show({ layer, strokes, below }), [scene, layer, strokes, below]);
 

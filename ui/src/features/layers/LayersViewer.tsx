@@ -1,7 +1,8 @@
-import { useMemo, useState, type KeyboardEvent } from "react";
+import { useMemo, useState, type KeyboardEvent, type ReactNode } from "react";
 import type { RecipeColumn, StrokesIndex } from "../../api/client";
 import { formatDuration } from "../../lib/format";
 import { BeyondPanel } from "./BeyondPanel";
+import { DifferencePanel } from "./DifferencePanel";
 import { ColourPanel } from "./ColourPanel";
 import { FirstLayerPanel } from "./FirstLayerPanel";
 import { LayerPane } from "./LayerPane";
@@ -10,6 +11,7 @@ import { legendOf, type ColourBy } from "./painting";
 import { layerAt, layerSeconds, secondsUntil, strokesIn } from "./places";
 import { PlayerBar } from "./PlayerBar";
 import { usePlayback, type Playback } from "./usePlayback";
+import { useDifference } from "./useDifference";
 import { useTwinStages } from "./useTwinStages";
 
 interface LayersViewerProps {
@@ -18,22 +20,27 @@ interface LayersViewerProps {
   beside: { column: RecipeColumn; index: StrokesIndex } | null;
   /** What the address asks to see: `mm`, and `cause` or `feature` that stands out. */
   from: URLSearchParams;
+  /** What stands under the colours, such as both recipes by height. */
+  children?: ReactNode;
 }
 
 const TRAVEL_CAUSES = ["travelling", "retracting", "z_and_layer_change"];
 
 /** The strokes of one column, or of two in step, up to a place in the print. */
-export function LayersViewer({ column, index, beside, from }: LayersViewerProps) {
+export function LayersViewer({ column, index, beside, from, children }: LayersViewerProps) {
   const wantedCause = from.get("cause");
   const wantedFeature = from.get("feature");
   const wantedMm = from.get("mm");
   const place = usePlayback(index, layerAt(index, wantedMm === null ? (index.top_mm.at(-1) ?? 0) : Number(wantedMm)));
   const { layer, share } = place;
   const [below, setBelow] = useState(true);
-  const [by, setBy] = useState<ColourBy>(wantedCause ? "cause" : index.marks.length > 0 && !wantedFeature ? "beyond" : "feature");
+  const [chosenBy, setBy] = useState<ColourBy>(from.get("colour") === "difference" ? "difference" : wantedCause ? "cause" : index.marks.length > 0 && !wantedFeature ? "beyond" : "feature");
   const [only, setOnly] = useState<string | null>(wantedCause ?? wantedFeature);
   const [travels, setTravels] = useState(wantedFeature === "travel" || TRAVEL_CAUSES.includes(wantedCause ?? ""));
+  // Without a second recipe there is no difference to show.
+  const by = chosenBy === "difference" && !beside ? "feature" : chosenBy;
   const { join, look } = useTwinStages();
+  const apart = useDifference(index, beside?.index ?? null);
 
   const strokes = Math.round(share * strokesIn(index, layer));
   const spent = useMemo(() => secondsUntil(index, layer, share), [index, layer, share]);
@@ -59,9 +66,10 @@ export function LayersViewer({ column, index, beside, from }: LayersViewerProps)
             layer={layer}
             strokes={strokes}
             below={below}
-            painting={painting}
+            painting={{ ...painting, apart: apart.mine }}
             fastest={fastest}
             onStage={(stage) => join(0, stage)}
+            onPiece={apart.onMine}
           />
           {beside && (
             <LayerPane
@@ -71,9 +79,10 @@ export function LayersViewer({ column, index, beside, from }: LayersViewerProps)
               layer={twinLayer}
               strokes={Math.round(share * twinCount)}
               below={below}
-              painting={painting}
+              painting={{ ...painting, apart: apart.its }}
               fastest={fastest}
               onStage={(stage) => join(1, stage)}
+              onPiece={apart.onIts}
             />
           )}
         </div>
@@ -88,7 +97,11 @@ export function LayersViewer({ column, index, beside, from }: LayersViewerProps)
             {(index.wait_s[layer] ?? 0) > 0.5 && `, ${formatDuration(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
           </p>
         </div>
-        <ColourPanel by={by} onBy={setBy} ofFile={column.gcode != null} legend={legend} only={only} onOnly={setOnly} />
+        <ColourPanel by={by} onBy={setBy} ofFile={column.gcode != null} ofTwo={beside !== null} legend={legend} only={only} onOnly={setOnly} />
+        {by === "difference" && beside && (
+          <DifferencePanel names={[column.name, beside.column.name]} only={apart.inLayer(layer, twinLayer)} />
+        )}
+        {children}
         {column.gcode && <BeyondPanel marks={index.marks} layer={layer} onLayer={place.go} />}
         {layer === 0 && !column.gcode && <FirstLayerPanel column={column} />}
       </aside>

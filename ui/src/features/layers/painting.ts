@@ -2,16 +2,23 @@ import { Color } from "three";
 import type { StrokePiece } from "../../api/binary";
 import { CAUSES, FEATURES, type Hatch } from "../../lib/featureStyles";
 
-export type ColourBy = "feature" | "speed" | "flow" | "cause" | "resting" | "beyond";
+export type ColourBy = "feature" | "speed" | "flow" | "cause" | "resting" | "beyond" | "difference";
 
-/** `ofFile`: only a replayed file can go beyond the machine; a recipe is held to it. */
-export const COLOURINGS: readonly { key: ColourBy; label: string; ofFile?: boolean }[] = [
+/** `ofFile`: only a replayed file can go beyond the machine; a recipe is held to it. `ofTwo`: where two are shown in step. */
+export const COLOURINGS: readonly { key: ColourBy; label: string; ofFile?: boolean; ofTwo?: boolean }[] = [
   { key: "feature", label: "Feature" },
   { key: "speed", label: "Speed" },
   { key: "flow", label: "Flow against the ceiling" },
   { key: "cause", label: "What held it" },
   { key: "resting", label: "What it rests on" },
   { key: "beyond", label: "Beyond the machine", ofFile: true },
+  { key: "difference", label: "Difference from the other", ofTwo: true },
+];
+
+/** Strokes that both of two recipes have, and those that only one has. */
+const DIFFERENCE: readonly LegendEntry[] = [
+  { key: "both", label: "in both", letter: "=", colour: "#d6cfc2", pattern: 0 },
+  { key: "only", label: "only in this one", letter: "+", colour: "#b5400b", pattern: 1 },
 ];
 
 /** What a stroke of a file goes beyond, by the bit of its flags; the first that is set counts. */
@@ -69,6 +76,7 @@ export function legendOf(by: ColourBy, scale: Scale, { features, causes }: Strok
     });
   }
   if (by === "beyond") return [...BEYOND];
+  if (by === "difference") return [...DIFFERENCE];
   if (by === "cause") {
     return causes.map((key) => {
       const style = CAUSES.find((one) => one.key === `${key}_s`);
@@ -105,9 +113,10 @@ function speedSteps(fastest: number): number[] {
 }
 
 /** Which entry of the legend each stroke belongs to. */
-function coder(by: ColourBy, scale: Scale): (piece: StrokePiece, k: number) => number {
+function coder(by: ColourBy, scale: Scale, apart?: Apart): (piece: StrokePiece, k: number) => number {
   if (by === "feature") return (piece, k) => piece.feature[k] ?? 0;
   if (by === "cause") return (piece, k) => piece.cause[k] ?? 0;
+  if (by === "difference") return (piece, k) => (apart?.(piece, k) === true ? 1 : 0);
   if (by === "beyond")
     return (piece, k) => {
       const flags = piece.flags[k] ?? 0;
@@ -129,7 +138,11 @@ function coder(by: ColourBy, scale: Scale): (piece: StrokePiece, k: number) => n
   };
 }
 
+/** Whether only this recipe has a stroke; undefined while the other's layer is not known. */
+export type Apart = (piece: StrokePiece, k: number) => boolean | undefined;
+
 export interface Painting {
+  apart?: Apart | undefined;
   by: ColourBy;
   scale: Scale;
   names: StrokeNames;
@@ -139,14 +152,14 @@ export interface Painting {
 }
 
 /** How to paint strokes. */
-export function painterOf({ by, scale, names, only, travels }: Painting): Painter {
+export function painterOf({ by, scale, names, only, travels, apart }: Painting): Painter {
   const entries = legendOf(by, scale, names).map((entry) => {
     const { r, g, b } = new Color(entry.colour);
     return { ...entry, bytes: [r, g, b].map((one) => Math.round(255 * one)) };
   });
   const dim = new Color(`rgb(${DIM.join()})`);
   const dimBytes = [dim.r, dim.g, dim.b].map((one) => Math.round(255 * one));
-  const code = coder(by, scale);
+  const code = coder(by, scale, apart);
   const travelCode = names.features.indexOf("travel");
   return (piece, paint) => {
     for (let k = 0; k < piece.count; k++) {

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { fetchStrokes } from "../../api/binary";
+import { fetchStrokes, type StrokePiece } from "../../api/binary";
 import { api, take, type RecipeColumn, type StrokesIndex } from "../../api/client";
 import { spansOf, type Span, type StrokeScene } from "./StrokeScene";
 import type { Painter } from "./painting";
@@ -37,6 +37,7 @@ export function useStrokes(
   below: boolean,
   resting: boolean,
   painter: Painter,
+  onPiece?: (data: StrokePiece) => void,
 ): Loading {
   const queries = useQueryClient();
   const spans = useMemo(() => spansOf(index), [index]);
@@ -44,9 +45,11 @@ export function useStrokes(
   const [problem, setProblem] = useState<string | null>(null);
   const present = useRef(new Map<number, boolean>());
   const paint = useRef(painter);
+  const tell = useRef(onPiece);
   useEffect(() => {
     paint.current = painter;
-  }, [painter]);
+    tell.current = onPiece;
+  }, [painter, onPiece]);
 
   const at = spans.findIndex((span) => layer >= span.first && layer < span.end);
   const wanted = useMemo(() => {
@@ -80,6 +83,7 @@ export function useStrokes(
         if (stop.signal.aborted) return;
         scene.add(span, data, paint.current);
         present.current.set(span.first, resting);
+        tell.current?.(data);
         setLoaded(wanted.filter((one) => scene.has(one)).length);
       }
       setLoaded(wanted.length);

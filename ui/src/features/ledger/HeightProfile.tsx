@@ -13,18 +13,20 @@ interface Profile {
   ledger: LayerLedger;
   /** Minutes by millimetre of height, in even bands from the bed up. */
   pace: number[];
+  /** What is drawn: that, or the flow in each band, mm³/s. */
+  drawn: number[];
 }
 
 /** Minutes by height beside the part's silhouette, so that the slow band can be seen. */
 export function HeightProfile({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
-  const [open, setOpen] = useState(false);
   const [at, setAt] = useState<number | null>(null);
+  const [measure, setMeasure] = useState<"minutes" | "flow">("minutes");
   const answers = useQueries({
     queries: columns.slice(0, 3).map((column) => ({
       queryKey: ["by-layer", column.id, column.version, column.part_digest],
       queryFn: async ({ signal }: { signal: AbortSignal }) =>
         take(await api.GET("/api/recipes/{recipe_id}/layers", { params: { path: { recipe_id: column.id } }, signal })),
-      enabled: open && column.problem == null,
+      enabled: column.problem == null,
       staleTime: Infinity,
       gcTime: 60_000,
       retry: false,
@@ -33,23 +35,20 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
   const top = Math.max(...answers.map((answer) => answer.data?.top_mm.at(-1) ?? 0), 0);
   const profiles: Profile[] = answers.flatMap((answer, index) => {
     const column = columns[index];
-    return answer.data && column ? [{ column, ledger: answer.data, pace: paceByBand(answer.data, top) }] : [];
+    if (!answer.data || !column) return [];
+    const pace = paceByBand(answer.data, top);
+    return [{ column, ledger: answer.data, pace, drawn: measure === "minutes" ? pace : flowByBand(answer.data, top) }];
   });
   const first = profiles[0];
-  const most = Math.max(...profiles.flatMap((profile) => profile.pace), 1e-9);
+  const most = Math.max(...profiles.flatMap((profile) => profile.drawn), 1e-9);
   const band = (HIGH - 20) / BANDS;
   const slow = first && slowest(first.pace, top);
   return (
     <section aria-labelledby="profile-title">
-      <h2 id="profile-title" className="font-serif text-2xl">
+      <h2 id="profile-title" className="sr-only">
         Minutes by height
       </h2>
-      {!open && (
-        <button type="button" className="btn btn-outline btn-xs mt-1" onClick={() => setOpen(true)}>
-          Show the slow band
-        </button>
-      )}
-      {open && first === undefined && <p className="text-sm text-quiet">Adding up the layers …</p>}
+      {first === undefined && <p className="text-sm text-quiet">Adding up the layers …</p>}
       {first && slow && (
         <>
           <p className="text-sm">
@@ -57,12 +56,19 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
               ? `${Math.round(100 * slow.share)} % of ${first.column.name} lies between ${fixed(slow.low, 0)} and ${fixed(slow.high, 0)} mm, which is ${Math.round(100 * slow.part)} % of the height.`
               : `${first.column.name} goes up at an even pace.`}
           </p>
+          <div className="join my-1" role="group" aria-label="By height">
+            {(["minutes", "flow"] as const).map((one) => (
+              <button key={one} type="button" aria-pressed={measure === one} className={`btn join-item btn-xs ${measure === one ? "btn-neutral" : "btn-outline"}`} onClick={() => setMeasure(one)}>
+                {one === "minutes" ? "Minutes" : "Flow"}
+              </button>
+            ))}
+          </div>
           <div className="flex flex-wrap items-start gap-4">
             <svg
               viewBox={`0 0 ${WIDE} ${HIGH}`}
               className="w-full max-w-md"
               role="img"
-              aria-label={`Minutes a millimetre by height, beside the silhouette of ${part.name}`}
+              aria-label={`${measure === "minutes" ? "Minutes a millimetre" : "Flow"} by height, beside the silhouette of ${part.name}`}
               onMouseLeave={() => setAt(null)}
               onMouseMove={(event) => {
                 const box = event.currentTarget.getBoundingClientRect();
@@ -75,7 +81,7 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
               {profiles.map((profile, index) => (
                 <path
                   key={profile.column.id}
-                  d={outline(profile.pace, most, band)}
+                  d={outline(profile.drawn, most, band)}
                   fill={index === 0 ? "var(--color-secondary)" : "none"}
                   fillOpacity={0.35}
                   stroke={index === 0 ? "var(--color-secondary)" : "var(--molten)"}
@@ -90,7 +96,7 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
                 0
               </text>
               <text x={WIDE} y={HIGH - 4} fontSize={11} textAnchor="end" fill="var(--quiet)">
-                {fixed(most, most < 1 ? 2 : 1)} min a mm
+                {fixed(most, most < 1 ? 2 : 1)} {measure === "minutes" ? "min a mm" : "mm³/s"}
               </text>
             </svg>
             <ul className="text-sm">
@@ -108,7 +114,7 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
                 ) : (
                   <>
                     {fixed((at * top) / BANDS, 1)} to {fixed(((at + 1) * top) / BANDS, 1)} mm:{" "}
-                    {formatDuration(((first.pace[at] ?? 0) * 60 * top) / BANDS)}
+                    {measure === "minutes" ? formatDuration(((first.pace[at] ?? 0) * 60 * top) / BANDS) : `${fixed(first.drawn[at] ?? 0, 1)} mm³/s`}
                   </>
                 )}
               </li>
@@ -125,20 +131,30 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
   );
 }
 
-/** Minutes a millimetre in even bands; a layer counts in each band by how far it reaches into it. */
-function paceByBand(ledger: LayerLedger, top: number): number[] {
-  const seconds = new Array<number>(BANDS).fill(0);
+/** Amounts of layers in even bands of height; a layer counts in each band by how far it reaches into it. */
+export function byBand(ledger: Pick<LayerLedger, "top_mm" | "height_mm">, top: number, amounts: readonly number[]): number[] {
+  const sums = new Array<number>(BANDS).fill(0);
   const band = top / BANDS;
-  ledger.time_s.forEach((time, layer) => {
+  amounts.forEach((amount, layer) => {
     const high = ledger.top_mm[layer] ?? 0;
     const height = ledger.height_mm[layer] ?? 1;
     const low = high - height;
     for (let at = Math.floor(low / band); at <= Math.min(BANDS - 1, Math.floor(high / band)); at++) {
       const overlap = Math.min(high, (at + 1) * band) - Math.max(low, at * band);
-      if (at >= 0 && overlap > 0) seconds[at] = (seconds[at] ?? 0) + (time * overlap) / height;
+      if (at >= 0 && overlap > 0) sums[at] = (sums[at] ?? 0) + (amount * overlap) / height;
     }
   });
-  return seconds.map((one) => one / 60 / band);
+  return sums;
+}
+
+function paceByBand(ledger: LayerLedger, top: number): number[] {
+  return byBand(ledger, top, ledger.time_s).map((one) => one / 60 / (top / BANDS));
+}
+
+/** Plastic over time in each band, mm³/s. */
+function flowByBand(ledger: LayerLedger, top: number): number[] {
+  const seconds = byBand(ledger, top, ledger.time_s);
+  return byBand(ledger, top, ledger.filament_mm3).map((one, at) => one / Math.max(seconds[at] ?? 0, 1e-9));
 }
 
 /** The fifth of the height with the most minutes in it. */

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api, take, type RecipeColumn, type Waterfall } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { formatDuration, formatDurationDifference, formatGrams, formatGramsDifference } from "../../lib/format";
@@ -14,7 +14,14 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
   const work = useJob([from?.id, from?.version, to?.id, to?.version, from?.part_digest], async () =>
     take(await api.POST("/api/waterfalls", { body: { from_id: from?.id ?? 0, to_id: to?.id ?? 0 } })),
   );
-  if (from === undefined || to === undefined) return null;
+  const { start } = work;
+  const idle = from !== undefined && to !== undefined && work.job === undefined && !work.busy && work.problem === null;
+  const about = `${from?.id}:${from?.version}:${to?.id}:${to?.version}`;
+  useEffect(() => {
+    if (idle) start();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- start is new at each render
+  }, [idle, about]);
+  if (from === undefined || to === undefined) return <p className="text-sm text-quiet">It takes two columns that tell their settings.</p>;
   const found = work.job?.waterfall;
   const select = "select select-xs w-40 border-rule bg-base-100";
   return (
@@ -45,11 +52,6 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
               ))}
           </select>
         </label>
-        {found == null && !work.busy && (
-          <button type="button" className="btn btn-outline btn-xs" onClick={work.start}>
-            Work it out
-          </button>
-        )}
         {found && (
           <div className="join" role="group" aria-label="Time or grams">
             {(["time", "grams"] as const).map((one) => (

@@ -33,7 +33,7 @@ export function RowCurve({ field, column, ready, actions }: RowCurveProps) {
   const answer = useCurve(column, field.key, ready);
   const curve = answer.data?.curve;
   if (answer.isError) return <p className="mt-2 text-sm text-quiet">{answer.error.message}</p>;
-  if (curve === undefined) return <p className="mt-2 text-sm text-quiet" role="status">What other values would take here: computing …</p>;
+  if (curve === undefined) return <p className="mt-2 text-sm text-quiet">What other values would take here: computing …</p>;
   const scale = field.kind === "percent" ? 100 : 1;
   const shown = (value: number) => plain(value * scale);
   const set = (value: number) => {
@@ -46,7 +46,7 @@ export function RowCurve({ field, column, ready, actions }: RowCurveProps) {
   const done = answer.data?.done === true && !answer.isPlaceholderData;
   return (
     <div className={answer.isPlaceholderData ? "mt-2 opacity-60" : "mt-2"} data-testid="row-curve">
-      <p className="min-h-10 text-sm" role="status">
+      <p className="min-h-10 text-sm" aria-live={done ? "polite" : "off"}>
         {done ? bendInWords(curve, shown, field.unit) : `Drawing it on this part: ${curve.points.length} of ${curve.of} values …`}
       </p>
       <Chart curve={curve} beside={side} scale={scale} onSet={set} />

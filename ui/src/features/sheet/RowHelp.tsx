@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { Link } from "react-router";
 import { api, take, type Sensitivity, type Shelf } from "../../api/client";
 import { formatDurationDifference, formatGramsDifference, plain } from "../../lib/format";
 import { useToast } from "../../components/Toasts";
@@ -9,6 +10,7 @@ import { RowCurve } from "./RowCurve";
 import type { ColumnState } from "./ResultCell";
 import { offStep } from "./steps";
 import type { SheetActions } from "./useSheet";
+import { workingOf, type Source, type Working } from "./working";
 
 interface RowHelpProps {
   row: string;
@@ -24,8 +26,11 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
   if (result && state?.estimate) {
     return (
       <section>
-        <h3 className="font-serif text-lg">{result.label}</h3>
+        <h3 className="font-serif text-lg">
+          {result.label} <span className="text-sm text-quiet">of {state.column.name}</span>
+        </h3>
         <p className="text-sm">{result.explain(state.estimate, state.column)}</p>
+        <HowWorkedOut working={workingOf(result.key, state.estimate, state.column, shelf)} />
       </section>
     );
   }
@@ -47,25 +52,62 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
         </>
       )}
       <div className="mt-2 border-t border-rule pt-1">
-      <p className="text-sm">{field.explain}</p>
-      <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-2 text-sm">
-        <dt className="text-quiet">Default</dt>
-        <dd>{field.default}</dd>
-        {field.when && (
-          <>
-            <dt className="text-quiet">Change it</dt>
-            <dd>{field.when}</dd>
-          </>
-        )}
-        {bounds && (
-          <>
-            <dt className="text-quiet">Accepts</dt>
-            <dd>{bounds}</dd>
-          </>
-        )}
-      </dl>
+        <p className="text-sm">{field.explain}</p>
+        <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-2 text-sm">
+          <dt className="text-quiet">Default</dt>
+          <dd>{field.default}</dd>
+          {field.when && (
+            <>
+              <dt className="text-quiet">Change it</dt>
+              <dd>{field.when}</dd>
+            </>
+          )}
+          {bounds && (
+            <>
+              <dt className="text-quiet">Accepts</dt>
+              <dd>{bounds}</dd>
+            </>
+          )}
+        </dl>
       </div>
     </section>
+  );
+}
+
+const SOURCE_MEANS: Record<Source, string> = {
+  measured: "measured here",
+  set: "set in this workshop",
+  typical: "typical, shipped: measure yours",
+  computed: "computed",
+};
+
+/** The formula with the numbers put in, what it rests on, and the way to the method. */
+function HowWorkedOut({ working }: { working: Working | null }) {
+  if (working === null) return null;
+  return (
+    <div className="mt-2 text-sm">
+      {working.formulas.map((formula) => (
+        <p key={formula} className="border-l-2 border-molten bg-base-200 px-2 py-1 leading-snug">
+          {formula}
+        </p>
+      ))}
+      {working.inputs.length > 0 && (
+        <dl className="mt-1">
+          {working.inputs.map((input) => (
+            <div key={input.name} className="flex flex-wrap items-baseline gap-x-2 border-b border-base-300 py-0.5">
+              <dt className="min-w-0 flex-1">{input.name}</dt>
+              <dd>{input.value}</dd>
+              <dd className="text-xs text-quiet" title={SOURCE_MEANS[input.source]}>
+                {input.source}
+              </dd>
+            </div>
+          ))}
+        </dl>
+      )}
+      <Link className="mt-1 inline-block underline" to={`/guide/method#${working.method}`}>
+        How it is worked out
+      </Link>
+    </div>
   );
 }
 
