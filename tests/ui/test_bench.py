@@ -1,7 +1,6 @@
 import json
-import urllib.request
-
 import re
+import urllib.request
 
 import trimesh
 from playwright.sync_api import Route, expect
@@ -195,7 +194,7 @@ class Keyboard(UiCase):
         page.keyboard.type("0.24")
         page.keyboard.press("Enter")
         # The focus begins in the recipe that was chosen for the part.
-        expect(page.get_by_role("button", name=re.compile(r"^Layer height in mm, .*: 0\.24$"))).to_have_count(1)
+        expect(page.get_by_role("button", name=re.compile(r"^Layer height in mm, .*: 0\.24"))).to_have_count(1)
 
 
 class Naming(UiCase):

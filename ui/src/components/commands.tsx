@@ -36,6 +36,11 @@ export function useCommands(commands: readonly Command[]): void {
   }, [put, commands]);
 }
 
+/** Whether a key writes something where somebody types: plain signs do, and on Apple's keyboards those with Option. */
+function types(press: string): boolean {
+  return !press.includes("+") || (press.startsWith("Alt") && navigator.userAgent.includes("Mac"));
+}
+
 /** Keeps what pages offer, and listens for its keys. */
 export function CommandsProvider({ children }: { children: ReactNode }) {
   const [lists, setLists] = useState<ReadonlyMap<symbol, readonly Command[]>>(new Map());
@@ -51,10 +56,10 @@ export function CommandsProvider({ children }: { children: ReactNode }) {
   useEffect(() => {
     const listen = (event: KeyboardEvent) => {
       if (event.defaultPrevented || event.repeat) return;
-      // A dialog that lies over the page has keys of its own; a field takes all but those with Ctrl.
+      // A dialog that lies over the page has keys of its own; a field keeps those that write.
       if (document.querySelector("dialog[open]")) return;
       const command = all.find((one) => one.press !== undefined && presses(event, one.press));
-      if (command === undefined || (isTyping(event.target) && !event.ctrlKey && !event.metaKey)) return;
+      if (command?.press === undefined || (isTyping(event.target) && types(command.press))) return;
       event.preventDefault();
       command.run();
     };

@@ -1,7 +1,6 @@
 import type { Finding, Part, RecipeColumn } from "../../api/client";
-import { Over } from "../../components/Over";
 import type { SheetActions } from "../sheet/useSheet";
-import { FindingItem, FindingsPanel, useTriedFindings } from "./FindingsPanel";
+import { FindingItem, useTriedFindings } from "./FindingsPanel";
 
 interface FindingsBriefProps {
   part: Part;
@@ -10,8 +9,7 @@ interface FindingsBriefProps {
   /** Whether remedies may be tried now: what a person waits for goes first. */
   tries: boolean;
   actions: SheetActions;
-  all: boolean;
-  onAll: (open: boolean) => void;
+  onAll: () => void;
 }
 
 const SHOWN = 3;
@@ -19,8 +17,8 @@ const SHOWN = 3;
 const MATTERS: readonly Finding["severity"][] = ["stop", "risk", "caution"];
 
 /** The findings that matter most in the column in focus, confirmed wastes among them, and how many more there are. */
-export function FindingsBrief({ part, column, ready, tries, actions, all, onAll }: FindingsBriefProps) {
-  const { found, list, tried, trying } = useTriedFindings(part, column, ready, tries || all);
+export function FindingsBrief({ part, column, ready, tries, actions, onAll }: FindingsBriefProps) {
+  const { found, list, tried, trying } = useTriedFindings(part, column, ready, tries);
   const wastes = tried?.complete ? tried.waste : [];
   const grave = (list ?? []).filter((finding) => MATTERS.includes(finding.severity));
   const shown = grave.slice(0, wastes.length > 0 ? SHOWN - 1 : SHOWN);
@@ -32,7 +30,7 @@ export function FindingsBrief({ part, column, ready, tries, actions, all, onAll 
         <h2 id="brief-title" className="font-serif text-lg">
           What stands out <span className="sr-only">in {column.name}</span>
         </h2>
-        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={() => onAll(true)} title="All findings, with reasons and sources (Alt+S)">
+        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={onAll} title="All findings, with reasons and sources (Alt+S)">
           {others > 0 ? `${others} more` : "All, with reasons"}
         </button>
       </div>
@@ -48,11 +46,6 @@ export function FindingsBrief({ part, column, ready, tries, actions, all, onAll 
         <p className="text-sm text-quiet">{trying && !column.gcode ? "Nothing that could go wrong; looking for waste …" : "Nothing that could go wrong or is wasted."}</p>
       )}
       {list === undefined && <p className="text-sm text-quiet">Reading the recipe …</p>}
-      {all && (
-        <Over title="What stands out" of={`in ${column.name}`} onClose={() => onAll(false)}>
-          <FindingsPanel part={part} column={column} ready={ready} actions={actions} />
-        </Over>
-      )}
     </section>
   );
 }

@@ -1,10 +1,8 @@
 import { useState } from "react";
 import type { Lever, Part, RecipeColumn } from "../../api/client";
-import { Over } from "../../components/Over";
 import { formatDuration, formatGramsDifference, formatSaving } from "../../lib/format";
 import type { SheetActions } from "../sheet/useSheet";
 import { LeverButtons } from "./LeverButtons";
-import { LeversPanel } from "./LeversPanel";
 import { useNextMoves } from "./useNextMoves";
 
 interface NextMovesProps {
@@ -13,12 +11,11 @@ interface NextMovesProps {
   actions: SheetActions;
   /** The figures are those of this version. */
   ready: boolean;
-  all: boolean;
-  onAll: (open: boolean) => void;
+  onAll: () => void;
 }
 
 /** The three single changes that save most in the column in focus, each one press away; found while one looks. */
-export function NextMoves({ part, column, actions, ready, all, onAll }: NextMovesProps) {
+export function NextMoves({ part, column, actions, ready, onAll }: NextMovesProps) {
   const answer = useNextMoves(column, part, ready);
   const moves = answer.data?.moves;
   const fresh = ready && moves !== undefined && !answer.isPlaceholderData;
@@ -60,7 +57,7 @@ export function NextMoves({ part, column, actions, ready, all, onAll }: NextMove
             </span>
           )
         )}
-        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={() => onAll(true)} title="All changes, by minutes, grams or cost (Alt+A)">
+        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={onAll} title="All changes, by minutes, grams or cost (Alt+A)">
           All changes
         </button>
       </p>
@@ -68,11 +65,6 @@ export function NextMoves({ part, column, actions, ready, all, onAll }: NextMove
       <p className="sr-only" aria-live="polite">
         {!looking && moves.best[0] && `Saves most: ${moves.best[0].label}, ${formatSaving(moves.best[0].time_s)}.`}
       </p>
-      {all && (
-        <Over title="What to change next" of={`in ${column.name}`} onClose={() => onAll(false)}>
-          <LeversPanel part={part} column={column} actions={actions} />
-        </Over>
-      )}
     </section>
   );
 }

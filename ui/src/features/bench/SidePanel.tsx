@@ -1,12 +1,15 @@
 import { useCallback, useMemo, useState } from "react";
 import type { Part, Preview, RecipeColumn, Shelf } from "../../api/client";
 import { useCommands, type Command } from "../../components/commands";
+import { Over } from "../../components/Over";
 import { Tabs } from "../../components/Tabs";
 import { useToast } from "../../components/Toasts";
 import { useRemembered } from "../../lib/remembered";
 import { formatDurationDifference } from "../../lib/format";
 import { applyBeside, applyHere } from "../advice/apply";
 import { FindingsBrief } from "../advice/FindingsBrief";
+import { FindingsPanel } from "../advice/FindingsPanel";
+import { LeversPanel } from "../advice/LeversPanel";
 import { NextMoves } from "../advice/NextMoves";
 import { useNextMoves } from "../advice/useNextMoves";
 import { BeadDrawing } from "../bead/BeadDrawing";
@@ -72,7 +75,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
           {column.gcode ? (
             <p className="text-sm text-quiet">A replayed file cannot be changed. Put the focus on another column for its next move.</p>
           ) : (
-            <NextMoves part={part} column={column} actions={actions} ready={ready} all={all === "levers"} onAll={(open) => setAll(open ? "levers" : "")} />
+            <NextMoves part={part} column={column} actions={actions} ready={ready} onAll={() => setAll("levers")} />
           )}
           <FindingsBrief
             part={part}
@@ -80,8 +83,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
             ready={ready}
             tries={moves.data?.done === true && !moves.isPlaceholderData}
             actions={actions}
-            all={all === "findings"}
-            onAll={(open) => setAll(open ? "findings" : "")}
+            onAll={() => setAll("findings")}
           />
         </div>
       )}
@@ -96,6 +98,16 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
           )}
           <FlowGauge preview={preview} />
         </>
+      )}
+      {all === "levers" && (
+        <Over title="What to change next" of={`in ${column.name}`} onClose={() => setAll("")}>
+          <LeversPanel part={part} column={column} actions={actions} />
+        </Over>
+      )}
+      {all === "findings" && (
+        <Over title="What stands out" of={`in ${column.name}`} onClose={() => setAll("")}>
+          <FindingsPanel part={part} column={column} ready={ready} actions={actions} />
+        </Over>
       )}
     </Tabs>
   );
@@ -122,15 +134,11 @@ function usePanelCommands({ column, actions, moves, show, setAll }: PanelCommand
   const commands = useMemo<Command[]>(() => {
     const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
     const group = "Beside the sheet";
-    const open = (which: "levers" | "findings") => {
-      show("next");
-      setAll(which);
-    };
     const levers = moves ? [...moves.best, ...(moves.together ? [moves.together] : [])] : [];
     return [
       ...FACES.map(({ key, name, press }) => ({ name: `Show: ${name.toLowerCase()}`, group, press, run: () => show(key) })),
-      { name: "All changes worth considering", group, press: "Alt+A", words: "levers save", run: () => open("levers") },
-      { name: "All findings, with reasons", group, press: "Alt+S", words: "stands out risk caution waste", run: () => open("findings") },
+      { name: "All changes worth considering", group, press: "Alt+A", words: "levers save", run: () => setAll("levers") },
+      { name: "All findings, with reasons", group, press: "Alt+S", words: "stands out risk caution waste", run: () => setAll("findings") },
       ...levers.flatMap((lever, at) => [
         {
           name: `Apply: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
