@@ -1,5 +1,5 @@
 import { formatDuration } from "../../lib/format";
-import type { OnlyHere } from "./useDifference";
+import type { OnlyHere } from "./difference";
 
 interface DifferencePanelProps {
   names: readonly [string, string];
