@@ -218,7 +218,8 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
     with session() as db:
         row = store.rows.get_for_edit(db, RecipeRow, recipe_id, json_data.version)
         part = store.rows.get(db, Part, row.part_id)
-        before = services.digests.inputs_digest(row, part.digest)
+        about = store.around.around(db)  # read once: it is asked for at every step, and no edit of a column changes it
+        before = services.digests.inputs_digest(row, part.digest, about)
         store.versions.record_version(db, row)
         if json_data.name is not None:
             row.name = json_data.name.strip()
@@ -235,11 +236,11 @@ def edit_recipe(recipe_id: int, json_data: RecipeEdit) -> RecipeOut:
         if json_data.take_version is not None:
             store.versions.restore_version(db, row, json_data.take_version)
         if row.gcode_id is None:
-            preview(*store.recipes.recipe_inputs(row))
+            preview(*store.recipes.recipe_inputs(row, about))
         store.versions.record_version(db, row, me().name)
-        if services.digests.inputs_digest(row, part.digest) != before:
+        if services.digests.inputs_digest(row, part.digest, about) != before:
             jobs.stop_outdated(db, [recipe_id], FOLLOWS_COLUMN)
-        return _full(db, store.recipes.get_recipe(db, recipe_id), part)
+        return _all_full(db, [store.recipes.get_recipe(db, recipe_id)], part, about)[0]
 
 
 def _take_spool(db: Session, row: RecipeRow, spool_id: int | None) -> None:
@@ -286,9 +287,11 @@ def _full(db: Session, row: RecipeRow, part: Part) -> RecipeOut:
     return _all_full(db, [row], part)[0]
 
 
-def _all_full(db: Session, rows: Sequence[RecipeRow], part: Part) -> list[RecipeOut]:
+def _all_full(
+    db: Session, rows: Sequence[RecipeRow], part: Part, about: store.around.Around | None = None
+) -> list[RecipeOut]:
     """Columns with all that is known of them, in a number of queries that does not grow with theirs."""
-    about = store.around.around(db)
+    about = about or store.around.around(db)
     inputs = [services.digests.inputs_digest(row, part.digest, about) for row in rows]
     found = store.estimates.find_estimates(db, inputs)
     with_figures = [(row, digest) for row, digest in zip(rows, inputs, strict=True) if digest in found]

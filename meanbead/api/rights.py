@@ -49,7 +49,7 @@ _TABLE: dict[Right, str] = {
         part_views.picture part_views.mesh part_views.guessed part_views.insight part_views.thickness
         uploads.upload_picture
         recipes.list_recipes recipes.recipe_versions
-        estimates.layers advice.list_findings advice.look_at_next_moves advice.look_at_curve reports.part_report search.search_start settings.settings settings.settings_file
+        estimates.layers advice.list_findings advice.look_at_next_moves advice.look_at_curve reports.part_report samples.samples search.search_start settings.settings settings.settings_file
         strokes.strokes_index strokes.strokes_piece strokes.look_at_first_layer
         house_recipes.list_houses house_recipes.house_versions
         house_rules.house_rules house_rules.list_endings
@@ -100,7 +100,7 @@ _TABLE: dict[Right, str] = {
     """,
     Right.CHANGE: """
         parts.add_part parts.edit_part parts.split_part parts.estimate_orientations parts.delete_part parts.restore_part
-        uploads.close_upload
+        uploads.close_upload samples.add_samples samples.remove_samples samples.restore_samples
         recipes.add_recipe recipes.add_gcode recipes.edit_recipe recipes.delete_recipe recipes.restore_recipe
         advice.start_levers advice.start_remedies search.start_search
         house_recipes.keep house_recipes.edit_house house_recipes.delete_house house_recipes.restore_house

@@ -187,40 +187,53 @@ def fill_if_empty(database: Database, *, samples: bool, progress: Callable[[str]
         if store.rows.all_rows(db, Machine):
             return False
         if not samples:
-            db.add(Machine(name="A typical machine", printer=plain(Printer())))
-            db.add(NozzleRow(name="0.4 brass", nozzle=plain(Nozzle())))
-            db.add(NozzleRow(name="0.6 brass", nozzle=plain(Nozzle(bore_mm=0.6))))
-            db.add(MaterialRow(name="PLA", material=plain(Material())))
+            add_typical(db)
             return True
-        machines, nozzles, materials = _shelf(db)
-        add_flow_tests(db, machines, nozzles, materials)
-        mark_due(db)
-        for sample in SAMPLE_PARTS:
-            progress(sample.name)
-            data = as_stl(sample.make())
-            solid = make_solid(read_mesh(data, sample.file_name))
-            part = services.parts.add_part(
-                db, solid, name=sample.name, file_name=sample.file_name, source=data, note=sample.note
-            )
-            purpose = PURPOSE_OF.get(sample.name)
-            part.purpose_id = next((row.id for row in store.rows.all_rows(db, Purpose) if row.name == purpose), None)
-            for name, nozzle, material, choices in COLUMNS.get(sample.name, (EVERYDAY, COARSE)):
-                column = store.recipes.add_recipe(
-                    db,
-                    part,
-                    name=name,
-                    machine_id=machines["Heron"].id,
-                    nozzle_id=nozzles[nozzle].id,
-                    material_id=materials[material].id,
-                    choices=Recipe.model_validate(choices),
-                )
-                if CHOSEN.get(sample.name) == name:
-                    part.chosen_id = column.id
-                for kept, source in HOUSE_RECIPES.items():
-                    if source == (sample.name, name):
-                        _keep(db, kept, column)
-        add_sample_queue(db)
+        add_samples(db, progress)
     return True
+
+
+def add_typical(db: Session) -> None:
+    """A machine, two nozzles and a plastic, all typical: enough for figures to begin with."""
+    db.add(Machine(name="A typical machine", printer=plain(Printer())))
+    db.add(NozzleRow(name="0.4 brass", nozzle=plain(Nozzle())))
+    db.add(NozzleRow(name="0.6 brass", nozzle=plain(Nozzle(bore_mm=0.6))))
+    db.add(MaterialRow(name="PLA", material=plain(Material())))
+
+
+def add_samples(db: Session, progress: Callable[[str], None] = lambda _: None) -> None:
+    """The sample workshop, beside what is there; its runs follow with :func:`~meanbead.demo.runs.add_sample_runs`. Which rows are its
+    own is kept with the house, so that it can be removed whole."""
+    before = services.samples.shelf_rows(db)
+    machines, nozzles, materials = _shelf(db)
+    add_flow_tests(db, machines, nozzles, materials)
+    mark_due(db)
+    for sample in SAMPLE_PARTS:
+        progress(sample.name)
+        data = as_stl(sample.make())
+        solid = make_solid(read_mesh(data, sample.file_name))
+        part = services.parts.add_part(
+            db, solid, name=sample.name, file_name=sample.file_name, source=data, note=sample.note
+        )
+        purpose = PURPOSE_OF.get(sample.name)
+        part.purpose_id = next((row.id for row in store.rows.all_rows(db, Purpose) if row.name == purpose), None)
+        for name, nozzle, material, choices in COLUMNS.get(sample.name, (EVERYDAY, COARSE)):
+            column = store.recipes.add_recipe(
+                db,
+                part,
+                name=name,
+                machine_id=machines["Heron"].id,
+                nozzle_id=nozzles[nozzle].id,
+                material_id=materials[material].id,
+                choices=Recipe.model_validate(choices),
+            )
+            if CHOSEN.get(sample.name) == name:
+                part.chosen_id = column.id
+            for kept, source in HOUSE_RECIPES.items():
+                if source == (sample.name, name):
+                    _keep(db, kept, column)
+    add_sample_queue(db)
+    services.samples.keep_rows(db, before)
 
 
 def _keep(db: Session, name: str, column: RecipeRow) -> None:

@@ -26,6 +26,8 @@ from meanbead.core.part.orientations import OrientationEstimate, OrientationEsti
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.stability import STABLE_DEG
 from meanbead.core.recipe.resolve import resolve
+from meanbead.demo.runs import add_sample_runs
+from meanbead.demo.workshop import add_samples, estimate_first_columns
 from meanbead.jobs import day, files, learning
 from meanbead.jobs.work import Toolbox, Work
 from meanbead.services.advice import load_advice
@@ -236,7 +238,22 @@ def find_what_to_fit(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any
     return Fittings(ways=ways).model_dump()
 
 
+def set_up_samples(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]:
+    """The sample workshop beside what is here, with its figures and its log; brought back where it was removed."""
+    with tools.database.session.begin() as session:
+        if services.samples.samples_of(session).removed:
+            services.samples.restore(session)
+            return {}
+        add_samples(session, lambda name: tools.progress(0.1, f"making {name}"))
+    tools.progress(0.5, "estimating the parts")
+    estimate_first_columns(tools.database, tools.engine)
+    tools.progress(0.7, "making its log")
+    add_sample_runs(tools.database, tools.engine)
+    return {}
+
+
 KINDS: dict[str, Work] = {
+    "samples": set_up_samples,
     "stances": estimate_orientations,
     "waterfall": make_waterfall,
     "estimate": make_estimate,

@@ -175,7 +175,8 @@ class SpoolRow(ShelfRow, Base):
 class House(VersionedRow, Base):
     """The workshop's own rules, one row; ``rules`` is a core HouseRules, ``shop`` a core Shop without its spool. At
     ``scale_address`` the workshop's scale gives its readings. ``day`` is a core DayRules, ``comments`` a core CommentRules: which of
-    our settings the names in files' comments are."""
+    our settings the names in files' comments are. ``samples`` names the rows of the sample workshop, by table, in ``rows``, and in
+    ``removed`` those that were taken away together."""
 
     __tablename__ = "house"
     rules: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
@@ -183,6 +184,7 @@ class House(VersionedRow, Base):
     scale_address: Mapped[str] = mapped_column(String(200), default="")
     day: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
     comments: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    samples: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict, server_default="{}")
 
 
 class GcodeFile(Base):

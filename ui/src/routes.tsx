@@ -49,6 +49,7 @@ export const router = createBrowserRouter([
       { path: "/recipes/:recipeId/comments", ...fetched(() => import("./pages/CommentsPage")) },
       { path: "/recipes/:recipeId/history", ...history("column") },
       { path: "/recipes/house/:recipeId/history", ...history("house") },
+      { path: "/begin", ...fetched(() => import("./pages/BeginPage")) },
       { path: "/guide/:slug?", ...fetched(() => import("./pages/GuidePage")) },
       { path: "/house-rules", ...fetched(() => import("./pages/HouseRulesPage")) },
       { path: "/flow", ...fetched(() => import("./pages/FlowLabPage")) },

@@ -24,6 +24,7 @@ export const PAGES: readonly { name: string; to: string; words?: string }[] = [
   { name: "Spools ahead", to: "/day/spools", words: "shopping" },
   { name: "Shelf", to: "/shelf", words: "machines nozzles materials spools purposes" },
   { name: "House rules", to: "/house-rules", words: "schools currency prices" },
+  { name: "First steps", to: "/begin", words: "start sample workshop begin" },
   { name: "Guide", to: "/guide", words: "help how" },
   { name: "Backups", to: "/backups", words: "restore archive" },
   { name: "Network", to: "/network" },

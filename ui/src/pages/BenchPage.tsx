@@ -1,5 +1,5 @@
-import { useEffect, useMemo, useState } from "react";
-import type { Part, RecipeColumn } from "../api/client";
+import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import type { Estimate, Part, RecipeColumn } from "../api/client";
 import { useColumns, useFigures, usePreview, useShelf, type PreviewAsk } from "../api/queries";
 import { usePartOfPage } from "./PartLayout";
 import { Lower } from "../features/bench/Lower";
@@ -61,6 +61,10 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
   const entries = states.flatMap(({ column, estimate }) =>
     estimate === undefined ? [] : [{ name: column.name, column, estimate }],
   );
+  // Charts are drawn once the full figures are there, and after the sheet: an edit shows in its cell first.
+  const busy = states.some((one) => one.pending);
+  const calm = useDeferredValue(useStable(entries, (kept, now) => (busy && kept.length === now.length) || sameEntries(kept, now)));
+  const calmColumns = useDeferredValue(columns);
   const state = states.find((one) => one.column.id === focus.column);
   useSheetCommands({ part, columns, column: inFocus, actions });
   return (
@@ -112,9 +116,23 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
           )}
         </aside>
       </div>
-      {entries.length > 0 && <Lower part={part} columns={columns} entries={entries} />}
+      {calm.length > 0 && <Lower part={part} columns={calmColumns} entries={calm} />}
     </div>
   );
+}
+
+type Entries = { name: string; column: RecipeColumn; estimate: Estimate }[];
+
+function sameEntries(a: Entries, b: Entries): boolean {
+  return a.length === b.length && a.every((one, at) => one.column === b[at]?.column && one.estimate === b[at].estimate);
+}
+
+/** A value that stays the very same one while it says the same. */
+function useStable<Value>(value: Value, same: (a: Value, b: Value) => boolean): Value {
+  const [kept, keep] = useState(value);
+  if (kept === value || same(kept, value)) return kept;
+  keep(value);
+  return value;
 }
 
 /** A value once it has not changed for a while; null at once. */

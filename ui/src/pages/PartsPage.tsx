@@ -1,11 +1,16 @@
 import { useCallback, useDeferredValue, useEffect, useRef, useState, type DragEvent } from "react";
 import { useParts } from "../api/queries";
+import { Link, Navigate } from "react-router";
+import { SampleNote } from "../features/begin/SampleNote";
 import { PartCard } from "../features/parts/PartCard";
 import { UploadList } from "../features/uploads/UploadList";
 import { useUploads } from "../features/uploads/useUploads";
 
 /** From so many parts on, one may search. */
 const SEARCHED_FROM = 12;
+
+/** Says that this visit has been shown the first steps. */
+const BEGUN = "meanbead.begun";
 
 /** What there is to print, and the place where new parts arrive. */
 export function PartsPage() {
@@ -37,6 +42,12 @@ export function PartsPage() {
     setOver(false);
     uploads.add([...event.dataTransfer.files]);
   };
+
+  // A workshop without a part begins with the first steps; whoever comes back from there sees the empty list.
+  if (total === 0 && search === "" && parts.isSuccess && uploads.list.length === 0 && sessionStorage.getItem(BEGUN) === null) {
+    sessionStorage.setItem(BEGUN, "yes");
+    return <Navigate to="/begin" replace />;
+  }
 
   return (
     <section
@@ -75,6 +86,7 @@ export function PartsPage() {
         </div>
       </div>
 
+      <SampleNote />
       <UploadList uploads={uploads} />
 
       {over && (
@@ -105,6 +117,11 @@ export function PartsPage() {
           <p className="mt-1">
             Take any part file that you print often. You get its size and volume at once, and two recipes to start from;
             then change one number and see the minutes move.
+          </p>
+          <p className="mt-3">
+            <Link className="btn btn-accent btn-sm" to="/begin">
+              Three steps to the first true figure
+            </Link>
           </p>
         </div>
       )}

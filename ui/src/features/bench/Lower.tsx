@@ -1,4 +1,4 @@
-import { useMemo } from "react";
+import { memo, useCallback, useMemo } from "react";
 import { useNavigate } from "react-router";
 import type { Estimate, Part, RecipeColumn } from "../../api/client";
 import { useCommands, type Command } from "../../components/commands";
@@ -23,7 +23,7 @@ interface LowerProps {
 }
 
 /** Under the sheet: where minutes and grams go, three faces of one area. */
-export function Lower({ part, columns, entries }: LowerProps) {
+export const Lower = memo(function Lower({ part, columns, entries }: LowerProps) {
   const navigate = useNavigate();
   const [face, show] = useRemembered<Face>("bench-lower", FACES.map((one) => one.key), "ledger");
   const commands = useMemo<Command[]>(
@@ -40,18 +40,19 @@ export function Lower({ part, columns, entries }: LowerProps) {
     [show],
   );
   useCommands(commands);
+  const pick = useCallback(
+    (column: RecipeColumn, key: string, byCause: boolean) => void navigate(`/parts/${part.id}/layers?column=${column.id}&${byCause ? "cause" : "feature"}=${key}`),
+    [navigate, part.id],
+  );
   return (
     <div id="lower" className="mt-5 scroll-mt-2">
       <Tabs label="Where it goes" tabs={FACES} shown={face} onShow={show}>
         {face === "ledger" && (
-          <Ledger
-            entries={entries}
-            onPick={(column, key, byCause) => void navigate(`/parts/${part.id}/layers?column=${column.id}&${byCause ? "cause" : "feature"}=${key}`)}
-          />
+          <Ledger entries={entries} onPick={pick} />
         )}
         {face === "difference" && <WaterfallPanel columns={columns} />}
         {face === "height" && <HeightProfile part={part} columns={columns.filter((column) => !column.gcode)} />}
       </Tabs>
     </div>
   );
-}
+});

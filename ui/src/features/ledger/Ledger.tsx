@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { memo, useState } from "react";
 import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import type { Estimate, FeatureShare, RecipeColumn } from "../../api/client";
 import { fixed, formatDuration, formatGrams } from "../../lib/format";
@@ -34,7 +34,7 @@ interface LedgerProps {
 }
 
 /** Where the minutes and the grams go: one bar a recipe, all on one scale, and the same figures as a table. */
-export function Ledger({ entries, onPick }: LedgerProps) {
+export const Ledger = memo(function Ledger({ entries, onPick }: LedgerProps) {
   const [measure, setMeasure] = useState<Measure>("time");
   const [shares, setShares] = useState(false);
   const styles: readonly FeatureStyle[] = measure === "cause" ? CAUSES : FEATURES;
@@ -185,7 +185,7 @@ export function Ledger({ entries, onPick }: LedgerProps) {
       )}
     </section>
   );
-}
+});
 
 const MINUTE_STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 180, 240, 360, 720, 1440];
 const GRAM_STEPS = [0.5, 1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000];

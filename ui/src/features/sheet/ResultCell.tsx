@@ -64,6 +64,7 @@ export function ResultCell({ state, row, first, apart, tabIndex, marked, onFocus
       tabIndex={tabIndex}
       data-testid={`${row.key}:${column.id}`}
       aria-busy={pending}
+      data-figure={`${column.version}:${!pending ? "full" : sampled ? "sample" : "old"}`}
       aria-label={`${row.label}, ${column.name}: ${estimate ? row.show(estimate) : "not known yet"}`}
       role="note"
       className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "opacity-50" : ""} ${marked ? MARKED : ""}`}

@@ -1,13 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { api, ProblemError, take, type RecipeColumn } from "../../api/client";
-import { columnsQuery, keys } from "../../api/queries";
+import { columnsQuery, keys, sampleQuery } from "../../api/queries";
 import { useToast } from "../../components/Toasts";
 import { inLine as runInLine } from "../../lib/inLine";
 import type { Change } from "./edits";
 
 /** Queries that ask about one column, by the head of their keys. */
-const ABOUT_COLUMN: ReadonlySet<string> = new Set(["sample", "estimate", "findings", "nudges", "by-layer", "strokes", "first-layer"]);
+const ABOUT_COLUMN: ReadonlySet<string> = new Set(["sample", "estimate", "findings", "next", "curve", "nudges", "by-layer", "strokes", "first-layer"]);
 
 /** Writes to a part's columns: one after another, each against the newest version. */
 export function useColumnWrites(partId: number) {
@@ -59,14 +59,16 @@ export function useColumnWrites(partId: number) {
           if (before === undefined) return undefined;
           const change = make(before);
           try {
-            place(
-              take(
-                await api.PATCH("/api/recipes/{recipe_id}", {
-                  params: { path: { recipe_id: id } },
-                  body: { ...change, version: before.version },
-                }),
-              ),
+            const written = take(
+              await api.PATCH("/api/recipes/{recipe_id}", {
+                params: { path: { recipe_id: id } },
+                body: { ...change, version: before.version },
+              }),
             );
+            // The first answer is asked for before the page is drawn anew: drawing a sheet takes as long as computing it.
+            const first = sampleQuery(written);
+            if (first.enabled) void queries.query(first).catch(() => undefined);
+            place(written);
             return { before, change, merged: tries < 3 };
           } catch (error) {
             if (!(error instanceof ProblemError && error.status === 409)) throw error;

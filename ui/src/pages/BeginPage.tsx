@@ -1,0 +1,10 @@
+import { useEffect } from "react";
+import { FirstSteps } from "../features/begin/FirstSteps";
+
+/** The first start, whenever one wants it. */
+export default function BeginPage() {
+  useEffect(() => {
+    document.title = "First steps · Mean Bead";
+  }, []);
+  return <FirstSteps />;
+}
