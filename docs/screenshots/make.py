@@ -56,12 +56,37 @@ def layers(page: Page) -> None:
     page.wait_for_timeout(4000)
 
 
-def levers(page: Page) -> None:
-    """What to change next, and what stands out."""
-    page.get_by_role("button", name="Try every change").click()
-    page.get_by_text("that cost nothing").first.wait_for(timeout=60_000)
-    page.get_by_role("heading", name="What to change next").evaluate("at => at.scrollIntoView()")
-    page.wait_for_timeout(1500)
+def curve(page: Page) -> None:
+    """What each layer height takes."""
+    page.get_by_role("button", name="Layer height in mm, Everyday:").focus()
+    page.keyboard.press("Alt+r")
+    page.get_by_text("Eight tenths of the saving").wait_for(timeout=60_000)
+    page.wait_for_timeout(400)
+
+
+def moves(page: Page) -> None:
+    """What saves most, and what stands out."""
+    page.get_by_text(re.compile(r"\d+ changes tried here")).wait_for(timeout=60_000)
+    page.get_by_text("looking for waste").wait_for(state="detached", timeout=60_000)
+    page.wait_for_timeout(1200)
+
+
+def palette(page: Page) -> None:
+    """Everything by a few letters."""
+    moves(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("wall")
+    page.wait_for_timeout(400)
+
+
+def difference(page: Page) -> None:
+    """Two recipes, and the strokes that only one of them has."""
+    page.get_by_role("link", name="Layers", exact=True).first.click()
+    page.get_by_role("combobox", name="Recipe").select_option(label="Everyday")
+    page.get_by_role("combobox", name="beside").select_option(label="One wall more")
+    page.get_by_role("button", name="Show the difference").click()
+    page.get_by_label("Layer", exact=True).fill("60")
+    page.wait_for_timeout(9000)
 
 
 def tradeoff(page: Page) -> None:
@@ -71,15 +96,6 @@ def tradeoff(page: Page) -> None:
     page.get_by_role("progressbar").wait_for(timeout=30_000)
     page.get_by_role("progressbar").wait_for(state="detached", timeout=180_000)
     page.wait_for_timeout(1500)
-
-
-def house_rules(page: Page) -> None:
-    """A school that is looked at before it is taken."""
-    page.get_by_label("1.25 bores").check()
-    preview = page.get_by_text(re.compile(r"\d+ columns? would change"))
-    preview.wait_for()
-    preview.evaluate("at => at.scrollIntoView({block: 'center'})")
-    page.wait_for_timeout(300)
 
 
 def send(page: Page) -> None:
@@ -147,37 +163,28 @@ def board(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
-def plate(page: Page) -> None:
-    """A mixed plate with its parts' shares."""
-    page.get_by_role("heading", name="Each part's share").wait_for(timeout=120_000)
-    page.wait_for_timeout(500)
-
-
 LOGGED = (
     "log",
     "run-phone",
-    "causes",
     "parts",
     "bench",
     "calibration",
-    "experiment",
-    "house-rules",
     "board",
-    "now-phone",
 )
 """Views that show what was logged."""
 
 VIEWS = {
     "board": board,
-    "plate": plate,
     "calibration": limits,
     "run-phone": entered,
     "send": send,
     "live": live,
     "ready": ready,
     "layers": layers,
-    "house-rules": house_rules,
-    "levers": levers,
+    "bench": moves,
+    "curve": curve,
+    "palette": palette,
+    "difference": difference,
     "tradeoff": tradeoff,
 }
 
@@ -246,17 +253,17 @@ def main() -> None:
         ("shelf-machines", "/shelf?kind=machines", (1280, 800), False),
         ("ready", "Domed knob", (1280, 800), False),
         ("layers", "Snow owl", (1280, 800), False),
-        ("levers", "Herb trough", (1280, 800), False),
+        ("curve", "Herb trough", (1280, 800), False),
+        ("palette", "Herb trough", (1280, 800), False),
+        ("difference", "Herb trough", (1280, 800), False),
+        ("first-steps", "/begin", (1280, 800), False),
+        ("guide", "/guide/next-move", (1280, 800), False),
         ("tradeoff", "Shelf bracket", (1280, 900), False),
-        ("house-rules", "/house-rules", (1280, 800), False),
         ("flow-curve", "/flow/2", (1280, 800), False),
         ("log", "/log", (1280, 800), False),
         ("run-phone", "/run/46", (390, 844), False),
         ("calibration", "/log/calibration", (1280, 1000), False),
-        ("experiment", "/log/experiments/1?face=verdict", (1280, 900), False),
         ("board", "/day", (1280, 800), False),
-        ("now-phone", "/day/now", (390, 844), False),
-        ("plate", "/day/plates/1", (1280, 800), False),
         ("send", "/parts/4/send", (1280, 800), False),
         ("live", "/parts/4/send", (1280, 800), False),
     ):
@@ -268,7 +275,7 @@ def main() -> None:
         page.goto(server.address + (address if address.startswith("/") else "/"))
         if not address.startswith("/"):
             page.get_by_role("link", name=address).click()
-            page.get_by_role("heading", name="Where it goes").wait_for()
+            page.get_by_test_id("sheet").wait_for()
         settle(page)
         arrange = VIEWS.get(name)
         if arrange is not None:

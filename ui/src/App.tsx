@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { Link, NavLink, Outlet } from "react-router";
 import type { Shop } from "./api/client";
 import { useHouseRules } from "./api/queries";
@@ -7,15 +7,20 @@ import { setTheme, storedTheme, type Theme } from "./lib/theme";
 import { CommandsProvider, useCommands, type Command } from "./components/commands";
 import { Connection } from "./components/Connection";
 import { HistoryProvider, UndoButtons, useHistory } from "./components/history";
-import { KeysHelp } from "./components/KeysHelp";
 import { Mark } from "./components/Mark";
-import { Palette } from "./components/Palette";
 import { ToastProvider } from "./components/Toasts";
 import { useChanges } from "./components/useChanges";
 import { ConfirmDialog } from "./features/people/ConfirmDialog";
 import { PersonMenu } from "./features/people/PersonMenu";
 import { useGate } from "./features/people/useGate";
 import { SignInPage } from "./pages/SignInPage";
+
+// Nobody needs them at once: they are fetched when the first page stands, so that they are there at the first press.
+const fetchPalette = () => import("./components/Palette");
+const fetchKeys = () => import("./components/KeysHelp");
+const Palette = lazy(async () => ({ default: (await fetchPalette()).Palette }));
+const KeysHelp = lazy(async () => ({ default: (await fetchKeys()).KeysHelp }));
+const IDLE_MS = 2500;
 
 /** Every page, for whoever may see it: somebody alone at this machine, or signed in. */
 export function App() {
@@ -89,6 +94,10 @@ function Finder() {
     [redo, redoLabel, undo, undoLabel],
   );
   useCommands(commands);
+  useEffect(() => {
+    const timer = setTimeout(() => void Promise.all([fetchPalette(), fetchKeys()]).catch(() => undefined), IDLE_MS);
+    return () => clearTimeout(timer);
+  }, []);
   return (
     <>
       <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => setOpen("palette")} title="Parts, rows, pages and changes by name">
@@ -97,8 +106,10 @@ function Finder() {
       <button type="button" className="btn btn-ghost btn-xs px-1.5 font-normal" aria-label="Keys of this page" title="Keys of this page (?)" onClick={() => setOpen("keys")}>
         ?
       </button>
-      {open === "palette" && <Palette onClose={() => setOpen((now) => (now === "palette" ? "" : now))} />}
-      {open === "keys" && <KeysHelp onClose={() => setOpen((now) => (now === "keys" ? "" : now))} />}
+      <Suspense fallback={null}>
+        {open === "palette" && <Palette onClose={() => setOpen((now) => (now === "palette" ? "" : now))} />}
+        {open === "keys" && <KeysHelp onClose={() => setOpen((now) => (now === "keys" ? "" : now))} />}
+      </Suspense>
     </>
   );
 }

@@ -2,7 +2,9 @@ import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from 
 import { useNavigate } from "react-router";
 import { usePartNames } from "../api/queries";
 import { ranked } from "../lib/find";
+import { asCsv, asTabs, saveText, tablesOf } from "../lib/tables";
 import { useAllCommands, type Command } from "./commands";
+import { useToast } from "./Toasts";
 
 /** Rooms and pages that can be gone to from anywhere. */
 export const PAGES: readonly { name: string; to: string; words?: string }[] = [
@@ -40,19 +42,26 @@ export function Palette({ onClose }: { onClose: () => void }) {
   const [at, setAt] = useState(0);
   const id = useId();
   const navigate = useNavigate();
+  const toast = useToast();
   const commands = useAllCommands();
   const parts = usePartNames();
   useEffect(() => {
     const shown = dialog.current;
     if (shown && !shown.open) shown.showModal();
   }, []);
+  // What lies under the palette stands still while it is open.
+  const [tables] = useState(() => tablesOf(document.querySelector("main") ?? document));
   const every = useMemo<Command[]>(
     () => [
       ...commands,
+      ...tables.flatMap(({ name, rows }) => [
+        { name: `Copy table: ${name}`, group: "Tables of this page", words: "clipboard spreadsheet", run: () => void copyTable(rows, toast) },
+        { name: `Save table as CSV: ${name}`, group: "Tables of this page", words: "file export", run: () => saveText(asCsv(rows), `${name.toLowerCase().replace(/[^a-z0-9]+/g, "-") || "table"}.csv`, "text/csv") },
+      ]),
       ...(parts.data ?? []).map((part) => ({ name: part.name, group: "Part", run: () => void navigate(`/parts/${part.id}`) })),
       ...PAGES.map((page) => ({ name: page.name, group: "Page", words: page.words ?? "", run: () => void navigate(page.to) })),
     ],
-    [commands, navigate, parts.data],
+    [commands, navigate, parts.data, tables, toast],
   );
   const found = useMemo(() => ranked(every, text, (one) => `${one.name} ${one.group} ${one.words ?? ""}`).slice(0, MOST), [every, text]);
   const chosen = Math.min(at, found.length - 1);
@@ -117,4 +126,13 @@ export function Palette({ onClose }: { onClose: () => void }) {
       </p>
     </dialog>
   );
+}
+
+async function copyTable(rows: readonly (readonly string[])[], toast: ReturnType<typeof useToast>) {
+  try {
+    await navigator.clipboard.writeText(asTabs(rows));
+    toast(`${rows.length} rows were copied: paste them into a spreadsheet.`);
+  } catch {
+    toast("The browser does not let this page copy. Save it as CSV instead.", { tone: "error" });
+  }
 }

@@ -123,7 +123,7 @@ function Marks({ findings }: { findings: readonly Finding[] | undefined }) {
   const worst = GRAVITY.find((one) => findings?.some((finding) => finding.severity === one));
   if (!findings || worst === undefined) return null;
   const count = findings.filter((finding) => finding.severity !== "note").length;
-  const text = count === 0 ? `${findings.length} notes` : `${count} · ${worst}`;
+  const text = count === 0 ? `${findings.length} ${findings.length === 1 ? "note" : "notes"}` : `${count} · ${worst}`;
   return (
     <span className={`whitespace-nowrap rounded-field border px-1 leading-4 ${STYLE[worst]}`} title={`${findings.length} findings, the gravest a ${worst}: ${findings[0]?.sentence ?? ""}`}>
       {text}
