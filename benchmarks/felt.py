@@ -1,6 +1,7 @@
 """Speed as it is felt, through the real page: from the last key of an edit to the new figure, and other waits of a person.
 
-``.venv/bin/python -m benchmarks.felt [--edits 50] [--parts "Herb trough,..."]``. Nothing else may run on the same cores.
+``.venv/bin/python -m benchmarks.felt [--edits 50] [--parts "Herb trough,..."] [--address URL]``. Nothing else may run on the same cores; a server of its own process (``--address``) is what people have, one in this process
+shares its lock with the browser's driver and is slower.
 """
 
 from __future__ import annotations
@@ -89,19 +90,25 @@ def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("--edits", type=int, default=50)
     asked.add_argument("--parts", default="")
+    asked.add_argument(
+        "--address", default="", help="a server that is running, as ./start makes it; else one in this process"
+    )
     options = asked.parse_args()
-    server = live_server()
-    estimate_first_columns(server.database, Engine())
+    address = options.address
+    if not address:
+        server = live_server()
+        estimate_first_columns(server.database, Engine())
+        address = server.address
     page = browser().new_page(viewport={"width": 1280, "height": 800})
     try:
         wanted = [name.strip() for name in options.parts.split(",") if name.strip()]
-        parts = page.request.get(f"{server.address}/api/parts").json()["parts"]
+        parts = page.request.get(f"{address}/api/parts").json()["parts"]
         print(f"{'part':16s} " + "  ".join(f"{kind:>22s}" for kind in EDITS) + "   (median / p95 ms)")
         for part in parts:
             if wanted and part["name"] not in wanted:
                 continue
             began = time.perf_counter()
-            found = felt(page, server.address, part, options.edits)
+            found = felt(page, address, part, options.edits)
             cells = [
                 f"{statistics.median(found[kind]):6.0f} / {at(0.95, found[kind]):6.0f}{' MISS' if at(0.95, found[kind]) > AIMS_MS[kind] else '     '}"
                 for kind in EDITS

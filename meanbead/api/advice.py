@@ -23,7 +23,7 @@ from meanbead.services.advice import AdviceInputs, load_advice
 from meanbead.store import jobs
 from meanbead.store.tables import Part, RecipeRow
 
-LOOK_S = 0.35
+LOOK_S = 0.15
 """How long an answer is worked on at one look; who wants more looks again."""
 
 blueprint = APIBlueprint("advice", __name__, url_prefix="/api", tag="Advice")

@@ -19,7 +19,6 @@ from meanbead.core.model.base import Result
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import CEILING_BORES, RuleInput
-from meanbead.core.runtime.parallel import ordered_map
 
 __all__ = ["SHARE", "Bend", "Curve", "CurvePoint", "Mark", "bend_of", "curve", "values_of"]
 
@@ -114,7 +113,8 @@ def curve(engine: Engine, job: PrintJob, context: AdviceContext, key: str) -> It
             return CurvePoint(value=value, problem=str(problem))
 
     yield answer()
-    for point in ordered_map(compute, _ends_first([value for value in values if value != now])):
+    # One at a time, each on all cores: whoever stops looking leaves nothing running that the next edit would wait for.
+    for point in map(compute, _ends_first([value for value in values if value != now])):
         known[point.value] = point
         yield answer()
 

@@ -29,7 +29,6 @@ __all__ = [
     "levers",
     "ranked",
     "tried",
-    "tried_levers",
     "try_lever",
     "words_of",
 ]
@@ -102,7 +101,7 @@ def levers(
     base = try_out(engine, job, context)
     requested = candidates(base, context)
     found: list[Lever] = []
-    for number, lever in enumerate(tried_levers(engine, base, context, requested), start=1):
+    for number, lever in enumerate(_tried(engine, base, context, requested), start=1):
         if lever is not None:
             found.append(lever)
         if progress is not None:
@@ -114,9 +113,7 @@ def levers(
     )
 
 
-def tried_levers(
-    engine: Engine, base: Trial, context: AdviceContext, requested: list[Candidate]
-) -> Iterator[Lever | None]:
+def _tried(engine: Engine, base: Trial, context: AdviceContext, requested: list[Candidate]) -> Iterator[Lever | None]:
     """Candidates computed against the base, in their order, two at a time; None for each that changes nothing or cannot be."""
     return ordered_map(lambda candidate: try_lever(engine, base, context, candidate), requested)
 
@@ -125,7 +122,7 @@ def tried(engine: Engine, base: Trial, context: AdviceContext) -> Iterator[tuple
     """The remedies of a recipe's findings, each tried: what it saves or costs, and whether its finding falls silent; with
     the share of them that is done."""
     requested = remedies(base)
-    for number, lever in enumerate(tried_levers(engine, base, context, requested), start=1):
+    for number, lever in enumerate(_tried(engine, base, context, requested), start=1):
         yield number / len(requested), lever
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from meanbead.core.advise.candidates import candidates
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.advise.levers import Lever, all_that_cost_nothing, ranked, tried_levers
+from meanbead.core.advise.levers import Lever, all_that_cost_nothing, ranked, try_lever
 from meanbead.core.advise.measures import Measures
 from meanbead.core.advise.trial import try_out
 from meanbead.core.estimate.engine import Engine
@@ -43,7 +43,9 @@ def next_moves(engine: Engine, job: PrintJob, context: AdviceContext) -> Iterato
     asked = candidates(base, context)
     found: list[Lever] = []
     yield NextMoves(base=base.measures, best=[], others=0, tried=0, of=len(asked))
-    for number, lever in enumerate(tried_levers(engine, base, context, asked), start=1):
+    # One at a time, each on all cores: whoever stops looking leaves nothing running that the next edit would wait for.
+    for number, candidate in enumerate(asked, start=1):
+        lever = try_lever(engine, base, context, candidate)
         if lever is not None:
             found.append(lever)
         yield _answer(base.measures, found, number, len(asked))
