@@ -40,7 +40,7 @@ export function useSheetCommands({ part, columns, column, actions }: SheetComman
           },
           { name: `Print ${column.name}: to the machine`, group, press: "Alt+P", words: "send file", run: () => void navigate(`/parts/${part.id}/send?column=${column.id}`) },
           { name: `Layers of ${column.name}`, group, press: "Alt+L", run: () => void navigate(`/parts/${part.id}/layers?column=${column.id}`) },
-          { name: `Report of this part`, group: "Part", press: "Alt+O", words: "print pdf html", run: () => void navigate(`/parts/${part.id}/report`) },
+          { name: `Report of ${column.name}, as a PDF`, group: "Part", press: "Alt+O", words: "print pdf html", run: () => void window.open(`/api/parts/${part.id}/report.pdf?recipe_id=${column.id}`, "_blank") },
         ]
       : [];
     return [

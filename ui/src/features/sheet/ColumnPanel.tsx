@@ -94,6 +94,9 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
       <Link className="underline" to={`/recipes/${column.id}/history`}>
         History
       </Link>
+      <a className="underline" href={`/api/parts/${column.part_id}/report.pdf?recipe_id=${column.id}`} target="_blank" rel="noreferrer" title="Figures, comparison, ledger, first layer and settings as one PDF (Alt+O)">
+        Report
+      </a>
       <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
         Layers
       </Link>
