@@ -136,8 +136,8 @@ def _draw(canvas: Canvas, label: Label, left: float, bottom: float, wide: float,
 
 def _size_for(lines: Sequence[str], font: str, largest: float, room: float) -> float:
     """The size at which all lines fit, down to two thirds of the largest: below that nobody reads it at a glance."""
-    set_in = (set_in(line, font) for line in lines)
-    widest = max((stringWidth(shown, face, largest) for shown, face in set_in), default=0.0)
+    fitted = (set_in(line, font) for line in lines)
+    widest = max((stringWidth(shown, face, largest) for shown, face in fitted), default=0.0)
     return largest * max(2 / 3, min(1.0, room * mm / widest if widest > 0 else 1.0))
 
 

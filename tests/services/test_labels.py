@@ -15,7 +15,7 @@ import segno
 from pypdf import PdfReader
 
 from meanbead.core.errors import MeanBeadError
-from meanbead.services import labels
+from meanbead.services import pdf_text
 from meanbead.services.labels import Label, Sheet, labels_pdf
 
 MM = 72 / 25.4
@@ -71,7 +71,7 @@ class Written(unittest.TestCase):
         self.assertIn("Blumentöpfe č λ Жук ?", PdfReader(io.BytesIO(pdf)).pages[0].extract_text())
 
     def test_where_that_font_is_missing_letters_are_replaced_and_nothing_fails(self) -> None:
-        with mock.patch.object(labels, "_registered", return_value=False):
+        with mock.patch.object(pdf_text, "_registered", return_value=False):
             shown = texts(pages(labels_pdf([label(title="Blumentöpfe č λ 花")], Sheet(label_mm=(150.0, 30.0))))[0])
         self.assertEqual(shown[1], "Blumentöpfe c ? ?")
 
