@@ -115,6 +115,7 @@ class Stranger(UiCase):
             expect(self.cell(row, "Everyday")).to_contain_text(choice)
         self.wait_for_figures()
         self.assertRegex(self.result("Printing time", "Everyday"), r"\d+ (min|s|h)")
+        page.get_by_role("button", name="4 more results").press("Enter")
         self.assertIn("€", self.result("· filament", "Everyday"))
         # ASA warps in the open: its column starts with a brim, and nothing calls that a risk.
         expect(self.cell("Start with", "Everyday")).to_contain_text("brim")
