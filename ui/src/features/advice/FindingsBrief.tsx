@@ -1,4 +1,5 @@
 import type { Finding, Part, RecipeColumn } from "../../api/client";
+import { useFindings } from "../../api/queries";
 import type { SheetActions } from "../sheet/useSheet";
 import { FindingItem, useTriedFindings } from "./FindingsPanel";
 
@@ -47,5 +48,19 @@ export function FindingsBrief({ part, column, ready, tries, actions, onAll }: Fi
       )}
       {list === undefined && <p className="text-sm text-quiet">Reading the recipe …</p>}
     </section>
+  );
+}
+
+/** What can hurt somebody, or stops the print, in full, whatever else is looked at. */
+export function Cautions({ part, column, ready, actions }: Pick<FindingsBriefProps, "part" | "column" | "ready" | "actions">) {
+  const found = useFindings(column, part, ready).data?.findings as Finding[] | undefined;
+  const grave = (found ?? []).filter((finding) => finding.severity === "caution" || finding.severity === "stop");
+  if (grave.length === 0) return null;
+  return (
+    <ul className="mt-3 space-y-1.5 border-t border-rule pt-2 text-sm" aria-label="Cautions">
+      {grave.map((finding) => (
+        <FindingItem key={finding.rule} finding={finding} part={part} column={column} tried={undefined} trying={false} actions={actions} brief />
+      ))}
+    </ul>
   );
 }

@@ -7,7 +7,7 @@ import { useToast } from "../../components/Toasts";
 import { useRemembered } from "../../lib/remembered";
 import { formatDurationDifference } from "../../lib/format";
 import { applyBeside, applyHere } from "../advice/apply";
-import { FindingsBrief } from "../advice/FindingsBrief";
+import { Cautions, FindingsBrief } from "../advice/FindingsBrief";
 import { FindingsPanel } from "../advice/FindingsPanel";
 import { LeversPanel } from "../advice/LeversPanel";
 import { NextMoves } from "../advice/NextMoves";
@@ -99,6 +99,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
           <FlowGauge preview={preview} />
         </>
       )}
+      {face !== "next" && <Cautions part={part} column={column} ready={ready} actions={actions} />}
       {all === "levers" && (
         <Over title="What to change next" of={`in ${column.name}`} onClose={() => setAll("")}>
           <LeversPanel part={part} column={column} actions={actions} />
