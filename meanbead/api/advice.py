@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import datetime
 
 from apiflask import APIBlueprint
@@ -84,10 +85,10 @@ def look_at_next_moves(recipe_id: int) -> NextMovesOut:
     inputs, surroundings = asked_of(recipe_id)
     engine = context().engine
 
-    def begin() -> Pulled[NextMoves]:
-        return Pulled(next_moves(engine, surroundings.job, surroundings.context(engine)))
+    def begin() -> Iterator[NextMoves]:
+        return next_moves(engine, surroundings.job, surroundings.context(engine))
 
-    moves, done = context().looks.get(jobs.digest_of("next", inputs), begin).pull(LOOK_S)
+    moves, done = context().looks.get(jobs.digest_of("next", inputs), lambda: Pulled(begin)).pull(LOOK_S)
     return NextMovesOut(moves=moves, done=done)
 
 
@@ -99,10 +100,10 @@ def look_at_curve(recipe_id: int, json_data: CurveAsk) -> CurveOut:
     inputs, surroundings = asked_of(recipe_id)
     engine, key = context().engine, json_data.key
 
-    def begin() -> Pulled[Curve]:
-        return Pulled(curve(engine, surroundings.job, surroundings.context(engine), key))
+    def begin() -> Iterator[Curve]:
+        return curve(engine, surroundings.job, surroundings.context(engine), key)
 
-    found, done = context().looks.get(jobs.digest_of("curve", [key, *inputs]), begin).pull(LOOK_S)
+    found, done = context().looks.get(jobs.digest_of("curve", [key, *inputs]), lambda: Pulled(begin)).pull(LOOK_S)
     return CurveOut(curve=found, done=done)
 
 

@@ -20,7 +20,7 @@ from meanbead.services.dispatch import Dispatch
 from meanbead.store.database import Database
 
 _KEY = "meanbead"
-_LOOKS = 48
+_LOOKS = 24
 """Answers under way that are kept: a few for each who looks at a bench."""
 
 

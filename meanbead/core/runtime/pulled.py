@@ -6,7 +6,7 @@ Nobody has to stop it: who no longer looks, no longer asks.
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from threading import Lock
 from typing import Generic, TypeVar
 
@@ -16,32 +16,34 @@ Answer = TypeVar("Answer")
 
 
 class Pulled(Generic[Answer]):
-    """An iterator of answers, each holding all that those before it did. Safe to share between threads: two that look at once
-    look at the same."""
+    """Answers as ``begin`` gives them, each holding all that those before it did. Safe to share between threads: two that look at
+    once look at the same."""
 
-    def __init__(self, answers: Iterator[Answer]) -> None:
-        self._answers = answers
+    def __init__(self, begin: Callable[[], Iterator[Answer]]) -> None:
+        self._begin: Callable[[], Iterator[Answer]] | None = begin
+        self._answers: Iterator[Answer] | None = None
         self._lock = Lock()
         self._last: list[Answer] = []
-        self._done = False
-        self._problem: Exception | None = None
 
     def pull(self, seconds: float) -> tuple[Answer, bool]:
         """Go on for about so many seconds, at least to the first answer; the newest answer, and whether it is the last.
 
-        Raises what the work raises, each time anew; :class:`ValueError` where there is no answer at all.
+        Raises what the work raises: the next look begins anew, for what failed may have passed. :class:`ValueError` where there
+        is no answer at all.
         """
         until = time.monotonic() + seconds
         with self._lock:
-            while not self._done and (not self._last or time.monotonic() < until):
+            while self._begin is not None and (not self._last or time.monotonic() < until):
+                if self._answers is None:
+                    self._answers = self._begin()
                 try:
                     self._last = [next(self._answers)]
                 except StopIteration:
-                    self._done = True
-                except Exception as problem:
-                    self._done, self._problem = True, problem
-            if self._problem is not None:
-                raise self._problem
+                    # What it was made of is let go: an answer is small, a part is not.
+                    self._begin = self._answers = None
+                except BaseException:
+                    self._answers, self._last = None, []
+                    raise
             if not self._last:
                 raise ValueError("there was nothing to answer")
-            return self._last[0], self._done
+            return self._last[0], self._begin is None

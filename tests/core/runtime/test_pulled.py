@@ -19,7 +19,7 @@ class Pulling(unittest.TestCase):
                 begun.append(number)
                 yield number
 
-        work = Pulled(count())
+        work = Pulled(count)
         self.assertEqual(begun, [])
         self.assertEqual(work.pull(0), (0, False))
         self.assertEqual(begun, [0])
@@ -32,15 +32,28 @@ class Pulling(unittest.TestCase):
             yield 1
             raise RecipeError("It cannot be printed.")
 
-        work = Pulled(broken())
+        work = Pulled(broken)
         self.assertEqual(work.pull(0), (1, False))
         for _ in range(2):
             with self.assertRaises(RecipeError):
                 work.pull(60)
 
+    def test_what_has_passed_is_tried_anew(self) -> None:
+        failing = [True]
+
+        def once() -> Iterator[int]:
+            if failing.pop() if failing else False:
+                raise MemoryError
+            yield 7
+
+        work = Pulled(once)
+        with self.assertRaises(MemoryError):
+            work.pull(60)
+        self.assertEqual(work.pull(60), (7, True))
+
     def test_nothing_to_answer(self) -> None:
         with self.assertRaises(ValueError):
-            Pulled(iter(())).pull(1)
+            Pulled(lambda: iter(())).pull(1)
 
     def test_two_that_look_at_once_share_the_work(self) -> None:
         seen: list[int] = []
@@ -50,7 +63,7 @@ class Pulling(unittest.TestCase):
                 seen.append(number)
                 yield number
 
-        work = Pulled(slow())
+        work = Pulled(slow)
         threads = [threading.Thread(target=work.pull, args=(5,)) for _ in range(4)]
         for thread in threads:
             thread.start()

@@ -13,21 +13,20 @@ export interface Command {
   run: () => void;
 }
 
-interface Commands {
-  all: readonly Command[];
-  put: (owner: symbol, commands: readonly Command[]) => void;
-}
+type Put = (owner: symbol, commands: readonly Command[]) => void;
 
-const CommandsContext = createContext<Commands>({ all: [], put: () => undefined });
+// Apart, so that whoever only offers commands is not drawn anew when another offers some.
+const PutContext = createContext<Put>(() => undefined);
+const AllContext = createContext<readonly Command[]>([]);
 
 /** All that can be done on the page just now. */
 export function useAllCommands(): readonly Command[] {
-  return useContext(CommandsContext).all;
+  return useContext(AllContext);
 }
 
 /** Offer commands while a component is there; `commands` must be kept by whoever makes them (useMemo). */
 export function useCommands(commands: readonly Command[]): void {
-  const { put } = useContext(CommandsContext);
+  const put = useContext(PutContext);
   const owner = useRef(Symbol("commands"));
   useEffect(() => {
     const mine = owner.current;
@@ -44,7 +43,7 @@ function types(press: string): boolean {
 /** Keeps what pages offer, and listens for its keys. */
 export function CommandsProvider({ children }: { children: ReactNode }) {
   const [lists, setLists] = useState<ReadonlyMap<symbol, readonly Command[]>>(new Map());
-  const put = useCallback((owner: symbol, commands: readonly Command[]) => {
+  const put = useCallback<Put>((owner, commands) => {
     setLists((now) => {
       const next = new Map(now);
       if (commands.length > 0) next.set(owner, commands);
@@ -66,6 +65,9 @@ export function CommandsProvider({ children }: { children: ReactNode }) {
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
   }, [all]);
-  const value = useMemo(() => ({ all, put }), [all, put]);
-  return <CommandsContext value={value}>{children}</CommandsContext>;
+  return (
+    <PutContext value={put}>
+      <AllContext value={all}>{children}</AllContext>
+    </PutContext>
+  );
 }

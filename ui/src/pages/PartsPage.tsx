@@ -1,8 +1,9 @@
-import { useCallback, useDeferredValue, useEffect, useRef, useState, type DragEvent } from "react";
+import { useCallback, useDeferredValue, useEffect, useState, type DragEvent } from "react";
 import { useParts } from "../api/queries";
-import { Link, Navigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { SampleNote } from "../features/begin/SampleNote";
 import { PartCard } from "../features/parts/PartCard";
+import { PickFiles } from "../features/uploads/PickFiles";
 import { UploadList } from "../features/uploads/UploadList";
 import { useUploads } from "../features/uploads/useUploads";
 
@@ -30,7 +31,6 @@ export function PartsPage() {
     },
     [fetchNextPage],
   );
-  const picker = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
 
   useEffect(() => {
@@ -44,10 +44,13 @@ export function PartsPage() {
   };
 
   // A workshop without a part begins with the first steps; whoever comes back from there sees the empty list.
-  if (total === 0 && search === "" && parts.isSuccess && uploads.list.length === 0 && sessionStorage.getItem(BEGUN) === null) {
+  const navigate = useNavigate();
+  const empty = total === 0 && search === "" && parts.isSuccess && uploads.list.length === 0;
+  useEffect(() => {
+    if (!empty || sessionStorage.getItem(BEGUN) !== null) return;
     sessionStorage.setItem(BEGUN, "yes");
-    return <Navigate to="/begin" replace />;
-  }
+    void navigate("/begin", { replace: true });
+  }, [empty, navigate]);
 
   return (
     <section
@@ -68,21 +71,7 @@ export function PartsPage() {
         </div>
         <div className="flex flex-wrap items-center gap-3">
           <span className="text-sm text-quiet">Drop an STL, OBJ, 3MF, PLY, STEP or zip file anywhere here, or</span>
-          <button type="button" className="btn btn-accent btn-sm" onClick={() => picker.current?.click()}>
-            Add a part
-          </button>
-          <input
-            ref={picker}
-            type="file"
-            multiple
-            accept=".stl,.obj,.3mf,.ply,.step,.stp,.zip"
-            className="hidden"
-            aria-label="Part files"
-            onChange={(event) => {
-              uploads.add([...(event.target.files ?? [])]);
-              event.target.value = "";
-            }}
-          />
+          <PickFiles name="Add a part" label="Part files" onFiles={uploads.add} />
         </div>
       </div>
 

@@ -17,13 +17,20 @@ const SHOWN = 3;
 /** Notes are for who asks; what may go wrong or hurt is shown. */
 const MATTERS: readonly Finding["severity"][] = ["stop", "risk", "caution"];
 
+function hurts(finding: Finding): boolean {
+  return finding.severity === "caution" || finding.severity === "stop";
+}
+
 /** The findings that matter most in the column in focus, confirmed wastes among them, and how many more there are. */
 export function FindingsBrief({ part, column, ready, tries, actions, onAll }: FindingsBriefProps) {
   const { found, list, tried, trying } = useTriedFindings(part, column, ready, tries);
   const wastes = tried?.complete ? tried.waste : [];
   const grave = (list ?? []).filter((finding) => MATTERS.includes(finding.severity));
-  const shown = grave.slice(0, wastes.length > 0 ? SHOWN - 1 : SHOWN);
-  const waste = wastes.slice(0, SHOWN - shown.length);
+  // Nothing that can hurt somebody is ever among the others.
+  const least = grave.filter(hurts).length;
+  const room = Math.max(least, wastes.length > 0 ? SHOWN - 1 : SHOWN);
+  const shown = [...grave].sort((a, b) => Number(hurts(b)) - Number(hurts(a))).slice(0, room);
+  const waste = wastes.slice(0, Math.max(1, SHOWN - shown.length));
   const others = (list?.length ?? 0) + wastes.length - shown.length - waste.length;
   return (
     <section aria-labelledby="brief-title" className="border-t border-rule pt-1.5">
@@ -54,7 +61,7 @@ export function FindingsBrief({ part, column, ready, tries, actions, onAll }: Fi
 /** What can hurt somebody, or stops the print, in full, whatever else is looked at. */
 export function Cautions({ part, column, ready, actions }: Pick<FindingsBriefProps, "part" | "column" | "ready" | "actions">) {
   const found = useFindings(column, part, ready).data?.findings as Finding[] | undefined;
-  const grave = (found ?? []).filter((finding) => finding.severity === "caution" || finding.severity === "stop");
+  const grave = (found ?? []).filter(hurts);
   if (grave.length === 0) return null;
   return (
     <ul className="mt-3 space-y-1.5 border-t border-rule pt-2 text-sm" aria-label="Cautions">

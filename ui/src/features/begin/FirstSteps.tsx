@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { Link } from "react-router";
 import { api, take } from "../../api/client";
 import { useJob } from "../../api/jobs";
@@ -9,6 +9,7 @@ import { JobBar } from "../../components/JobBar";
 import { useToast } from "../../components/Toasts";
 import { useShelfRows } from "../shelf/useShelfRows";
 import { Wizard } from "../shelf/Wizard";
+import { PickFiles } from "../uploads/PickFiles";
 import { UploadList } from "../uploads/UploadList";
 import { useUploads } from "../uploads/useUploads";
 
@@ -120,7 +121,6 @@ function MachineStep({ done, named }: { done: boolean; named: readonly string[] 
 
 function PartStep({ done, first }: { done: boolean; first: number | undefined }) {
   const uploads = useUploads();
-  const picker = useRef<HTMLInputElement>(null);
   return (
     <Step number={3} title="A part that you print often" done={done} gain="Everything: its own slices and strokes are what the figures are made of. Take one whose real minutes you know.">
       <div
@@ -131,22 +131,8 @@ function PartStep({ done, first }: { done: boolean; first: number | undefined })
           uploads.add([...event.dataTransfer.files]);
         }}
       >
-        <button type="button" className="btn btn-accent btn-sm" onClick={() => picker.current?.click()}>
-          Choose a file
-        </button>
+        <PickFiles name="Choose a file" label="First part files" onFiles={uploads.add} />
         <span className="text-sm text-quiet">or drop an STL, OBJ, 3MF, PLY, STEP or zip file here.</span>
-        <input
-          ref={picker}
-          type="file"
-          multiple
-          accept=".stl,.obj,.3mf,.ply,.step,.stp,.zip"
-          className="hidden"
-          aria-label="First part files"
-          onChange={(event) => {
-            uploads.add([...(event.target.files ?? [])]);
-            event.target.value = "";
-          }}
-        />
         {done && first !== undefined && (
           <Link className="underline" to={`/parts/${first}`}>
             Open its bench
