@@ -1,22 +1,21 @@
 import { useState } from "react";
-import type { Lever, Part, RecipeColumn } from "../../api/client";
+import type { Lever, RecipeColumn } from "../../api/client";
 import { formatDuration, formatGramsDifference, formatSaving } from "../../lib/format";
 import type { SheetActions } from "../sheet/useSheet";
 import { LeverButtons } from "./LeverButtons";
-import { useNextMoves } from "./useNextMoves";
+import type { useNextMoves } from "./useNextMoves";
 
 interface NextMovesProps {
-  part: Part;
   column: RecipeColumn;
   actions: SheetActions;
   /** The figures are those of this version. */
   ready: boolean;
+  answer: ReturnType<typeof useNextMoves>;
   onAll: () => void;
 }
 
 /** The three single changes that save most in the column in focus, each one press away; found while one looks. */
-export function NextMoves({ part, column, actions, ready, onAll }: NextMovesProps) {
-  const answer = useNextMoves(column, part, ready);
+export function NextMoves({ column, actions, ready, answer, onAll }: NextMovesProps) {
   const moves = answer.data?.moves;
   const fresh = ready && moves !== undefined && !answer.isPlaceholderData;
   const looking = moves === undefined || !fresh || answer.data?.done === false;

@@ -75,7 +75,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
           {column.gcode ? (
             <p className="text-sm text-quiet">A replayed file cannot be changed. Put the focus on another column for its next move.</p>
           ) : (
-            <NextMoves part={part} column={column} actions={actions} ready={ready} onAll={() => setAll("levers")} />
+            <NextMoves column={column} actions={actions} ready={ready} answer={moves} onAll={() => setAll("levers")} />
           )}
           <FindingsBrief
             part={part}

@@ -37,11 +37,13 @@ export function workingOf(key: string, e: Estimate, column: RecipeColumn, shelf:
   switch (key) {
     case "print_time": {
       const parts = CAUSES.map((cause) => ({ label: cause.label.toLowerCase(), seconds: e.by_cause[cause.key as keyof Estimate["by_cause"]] })).filter((one) => one.seconds >= 0.5);
-      const acceleration = printer.acceleration_mm_s2?.print;
+      // What the recipe says comes before what the machine is described with.
+      const own = column.choices.acceleration_mm_s2?.print != null;
+      const acceleration = column.preview?.effective.acceleration_mm_s2?.print ?? printer.acceleration_mm_s2?.print;
       return {
         formulas: [`${parts.map((one) => `${formatDuration(one.seconds)} ${one.label}`).join(" + ")} = ${formatDuration(e.print_time_s)}`],
         inputs: [
-          ...(acceleration != null ? [input("acceleration when printing", `${plain(acceleration)} mm/s²`, of(machine, "acceleration_mm_s2", limits))] : []),
+          ...(acceleration != null ? [input("acceleration when printing", `${plain(acceleration)} mm/s²`, own ? "set" : of(machine, "acceleration_mm_s2", limits))] : []),
           input("the axes' limits", `${plain(printer.max_speed_mm_s?.x ?? 0)} mm/s, ${plain(printer.max_acceleration_mm_s2?.x ?? 0)} mm/s²`, of(machine, "max_speed_mm_s", limits)),
           input("what melts", `${fixed(e.melt_ceiling_mm3_s, 1)} mm³/s`, e.melt_ceiling_source),
         ],
