@@ -36,7 +36,9 @@ def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
     """Regions shrunk by a depth each, corners kept sharp."""
 
     def shrink(part: Objects, depth: NDArray[np.float64]) -> Objects:
-        return np.asarray(shapely.buffer(part, -depth, join_style="mitre", mitre_limit=MITRE_LIMIT), dtype=object)
+        # The library divides by zero at corners that run back on themselves, and copes with it.
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.asarray(shapely.buffer(part, -depth, join_style="mitre", mitre_limit=MITRE_LIMIT), dtype=object)
 
     return parallel_apply(shrink, regions, depth_mm)
 

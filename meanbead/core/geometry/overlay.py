@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import shapely
 
+from meanbead.core.runtime.alike import alike
 from meanbead.core.runtime.parallel import Objects
 
 __all__ = ["difference", "intersection", "prepared_copies", "together", "without"]
@@ -39,6 +40,9 @@ def together(first: shapely.Geometry, second: shapely.Geometry) -> shapely.Geome
 
 
 def _each(operation: Any, first: Objects, second: Objects) -> Objects:
+    known, which = alike(first, second)
+    if len(known) < len(first):
+        return _each(operation, first[known], second[known])[which]
     try:
         return np.asarray(operation(first, second), dtype=object)
     except shapely.GEOSException:
@@ -65,6 +69,7 @@ def prepared_copies(regions: Objects) -> Objects:
     could take the preparation away, which ends the process. So each asks copies of its own, and leaves them to be
     collected.
     """
-    own: Objects = np.asarray(shapely.from_wkb(shapely.to_wkb(regions)), dtype=object)
+    first, which = alike(regions)
+    own: Objects = np.asarray(shapely.from_wkb(shapely.to_wkb(regions[first])), dtype=object)
     shapely.prepare(own)
-    return own
+    return own[which]

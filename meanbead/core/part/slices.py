@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Literal
 
 import manifold3d
 import numpy as np
@@ -61,23 +62,25 @@ def slice_solid(solid: Solid, layers: Layers) -> tuple[NDArray[np.object_], tupl
     Overlapping bodies are joined, as the positive fill rule says. No section is taken higher than just under the top:
     a middle that meets it by rounding would come out empty. Where the solid is not met the section is empty; where
     cutting fails even a little higher and lower, the nearest neighbour's section stands in.
+
+    Where only upright faces are met between two corners' heights, the section is the same all the way: there the lowest
+    and the highest layer are cut, and if both came out the same, to the last bit, they stand for those between. Equal
+    sections are one object.
     """
-    manifold = solid.manifold
     top = float(solid.vertices[:, 2].max())
     heights = np.minimum(layers.middle_mm, top - 1e-4)
-
-    def section(height: float) -> shapely.Geometry | None:
-        region = _cut(manifold, height)
-        if region is None or region.is_empty:
-            # A plane just through a face can come out wrong or empty.
-            near = [_cut(manifold, height + aside) for aside in (-_ASIDE_MM, _ASIDE_MM)]
-            whole = [layer for layer in near if layer is not None]
-            filled = [layer for layer in whole if not layer.is_empty]
-            return filled[0] if len(filled) == 2 else (region or (whole[0] if whole else None))
-        return region
-
-    with ThreadPoolExecutor(2) as pool:
-        cuts = list(pool.map(section, heights, chunksize=16))
+    cuts = np.full(len(heights), None, dtype=object)
+    spans = _upright_spans(solid, heights)
+    inner = np.zeros(len(heights), dtype=bool)
+    for low, high in spans:
+        inner[low + 1 : high] = True
+    cutter = _Cutter(solid)
+    cutter.put(heights, np.flatnonzero(~inner), cuts)
+    for low, high in spans:
+        if cuts[low] is not None and cuts[low] is cuts[high]:
+            cuts[low + 1 : high] = cuts[low]
+        else:
+            cutter.put(heights, np.arange(low + 1, high), cuts)
     good = np.array([k for k, cut in enumerate(cuts) if cut is not None])
     failed = [k for k, cut in enumerate(cuts) if cut is None]
     if not len(good):
@@ -86,19 +89,87 @@ def slice_solid(solid: Solid, layers: Layers) -> tuple[NDArray[np.object_], tupl
         )
     for k in failed:
         cuts[k] = cuts[good[np.argmin(np.abs(good - k))]]
-    return np.array(cuts, dtype=object), tuple(failed)
+    return cuts, tuple(failed)
 
 
-def _cut(manifold: manifold3d.Manifold, height_mm: float) -> shapely.Geometry | None:
-    try:
-        return _region(manifold.slice(float(height_mm)))
-    except (shapely.GEOSException, RuntimeError, ValueError):
-        return None
+_SIDES: tuple[Literal["left", "right"], ...] = ("left", "right")
+_SPAN = 4
+"""Spans of fewer layers are cut one by one."""
 
 
-def _region(section: manifold3d.CrossSection) -> shapely.Geometry:
-    """A section (outlines counter-clockwise, holes clockwise) as one valid region."""
-    outer, holes = _rings(section.simplify(SIMPLIFY_MM).to_polygons())
+def _upright_spans(solid: Solid, heights: NDArray[np.float64]) -> list[tuple[int, int]]:
+    """First and last layer (inclusive) of each span of layers, heights ascending, that meets only upright faces and passes
+    no corner."""
+    z = solid.vertices[:, 2]
+    # Corners between each layer's height and the one before; one that lies at a layer's height parts it from both.
+    parted = np.zeros(len(heights) + 1, dtype=np.int64)
+    for bound in _SIDES:
+        parted += np.bincount(np.searchsorted(heights, z, bound), minlength=len(heights) + 1)
+    starts = np.flatnonzero(np.r_[True, parted[1:-1] > 0])
+    ends = np.r_[starts[1:], len(heights)] - 1
+    long = ends - starts >= _SPAN
+    if not long.any():
+        return []
+    one, two, three = (solid.vertices[solid.faces[:, k]] for k in range(3))
+    side, other = two - one, three - one
+    leans = side[:, 0] * other[:, 1] != side[:, 1] * other[:, 0]
+    low, high = (pick.reduce([one[leans, 2], two[leans, 2], three[leans, 2]]) for pick in (np.minimum, np.maximum))
+    change = np.zeros(len(heights) + 1, dtype=np.int64)
+    np.add.at(change, np.searchsorted(heights, low), 1)
+    np.add.at(change, np.searchsorted(heights, high, "right"), -1)
+    upright = np.cumsum(change)[starts] == 0
+    return list(zip(starts[long & upright].tolist(), ends[long & upright].tolist(), strict=True))
+
+
+_FACES_A_THREAD = 20_000
+"""Cutting a mesh of fewer faces takes so little that two threads would only wait for the interpreter's lock."""
+
+
+class _Cutter:
+    """Sections of one solid; equal ones are one object."""
+
+    def __init__(self, solid: Solid) -> None:
+        self._manifold = solid.manifold
+        self._faces = len(solid.faces)
+        self._known: dict[bytes, shapely.Geometry] = {}
+
+    def put(self, heights: NDArray[np.float64], at: NDArray[np.int64], cuts: NDArray[np.object_]) -> None:
+        """Put the sections at some of the heights into ``cuts``; None where cutting failed."""
+        if self._faces < _FACES_A_THREAD or len(at) < _SPAN:
+            for k in at.tolist():
+                cuts[k] = self._section(float(heights[k]))
+            return
+        with ThreadPoolExecutor(2) as pool:
+            for k, cut in zip(at.tolist(), pool.map(self._section, heights[at].tolist()), strict=True):
+                cuts[k] = cut
+
+    def _section(self, height_mm: float) -> shapely.Geometry | None:
+        region = self._cut(height_mm)
+        if region is None or region.is_empty:
+            # A plane just through a face can come out wrong or empty.
+            near = [self._cut(height_mm + aside) for aside in (-_ASIDE_MM, _ASIDE_MM)]
+            whole = [layer for layer in near if layer is not None]
+            filled = [layer for layer in whole if not layer.is_empty]
+            return filled[0] if len(filled) == 2 else (region or (whole[0] if whole else None))
+        return region
+
+    def _cut(self, height_mm: float) -> shapely.Geometry | None:
+        try:
+            section = self._manifold.slice(height_mm)
+            loops = section.simplify(SIMPLIFY_MM).to_polygons()
+            # A loop's length tells where the next begins.
+            name = b"".join(part for loop in loops for part in (len(loop).to_bytes(4, "little"), loop.tobytes()))
+            known = self._known.get(name)
+            if known is None:
+                known = self._known.setdefault(name, _region(section, loops))
+            return known
+        except (shapely.GEOSException, RuntimeError, ValueError):
+            return None
+
+
+def _region(section: manifold3d.CrossSection, loops: list[NDArray[np.float64]]) -> shapely.Geometry:
+    """A section as one valid region; ``loops`` are its simplified outlines (counter-clockwise) and holes (clockwise)."""
+    outer, holes = _rings(loops)
     if not outer:
         return shapely.MultiPolygon()
     if not holes:

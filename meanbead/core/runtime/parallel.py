@@ -17,8 +17,9 @@ from threading import current_thread
 from typing import Any, TypeVar
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
+
+from meanbead.core.runtime.alike import equal_elements
 
 __all__ = ["Objects", "halves", "ordered_map", "parallel_apply", "parallel_map"]
 
@@ -31,9 +32,6 @@ _ITEMS = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-item")
 _SMALL = 8
 _FEW = 4
 _MANY = 20_000
-_WORTH = 0.8
-"""Alike elements are looked for only where that leaves less than this share of the work."""
-
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 Objects = NDArray[np.object_]
@@ -47,8 +45,8 @@ def parallel_apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objec
     """
     count = len(arrays[0])
     if _SMALL <= count <= _MANY:
-        first, which = _alike(arrays)
-        if len(first) < _WORTH * count:
+        first, which = equal_elements(*arrays)
+        if len(first) < count:
             return _apply(function, *(array[first] for array in arrays))[which]
     return _apply(function, *arrays)
 
@@ -64,36 +62,6 @@ def _apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
         return np.asarray(function(*(array[piece] for array in arrays)), dtype=object)
 
     return np.concatenate(parallel_map(work, pieces))
-
-
-def _alike(arrays: tuple[NDArray[Any], ...]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """The first of each set of elements that are alike, int64 (k,), and the set of each element, int64 (n,).
-
-    Geometries are told apart by their area and count of corners first, which is quick, and only where many agree by
-    their bytes, which is certain.
-    """
-    count = len(arrays[0])
-    if not all(array.dtype != object or shapely.is_geometry(array).all() for array in arrays):
-        return np.arange(count), np.arange(count)
-    quick = [part for array in arrays for part in _quick(array)]
-    if len(set(zip(*quick, strict=True))) >= _WORTH * count:
-        return np.arange(count), np.arange(count)
-    exact = [shapely.to_wkb(array) if array.dtype == object else array for array in arrays]
-    places: dict[Any, int] = {}
-    first: list[int] = []
-    which = np.empty(count, dtype=np.int64)
-    for k, key in enumerate(zip(*(part.tolist() for part in exact), strict=True)):
-        if key not in places:
-            places[key] = len(first)
-            first.append(k)
-        which[k] = places[key]
-    return np.array(first, dtype=np.int64), which
-
-
-def _quick(array: NDArray[Any]) -> list[list[Any]]:
-    if array.dtype == object:
-        return [shapely.area(array).tolist(), shapely.get_num_coordinates(array).tolist()]
-    return [array.tolist()]
 
 
 def halves(count: int) -> list[tuple[int, int]]:

@@ -16,6 +16,7 @@ from meanbead.core.geometry.overlay import intersection
 from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import SkinPattern, ThinWalls
+from meanbead.core.runtime.alike import alike
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
@@ -34,7 +35,7 @@ from meanbead.core.strokes.pieces import (
     loop_pieces,
     no_pieces,
 )
-from meanbead.core.strokes.skins import Fill, FillSpacings, SkinLayers, split_fill
+from meanbead.core.strokes.skins import Fill, FillSpacings, SkinLayers, sections_near, split_fill
 from meanbead.core.strokes.stage import Remembered, StageInputs
 
 __all__ = [
@@ -157,18 +158,24 @@ def make_fill(inputs: FillInputs) -> Filling:
     width = inputs.width_mm.solid_mm(islands)
     solid = spacings(width, islands.height_mm)
     sparse = spacings(inputs.width_mm.sparse_mm(islands), islands.height_mm)
+    inside, skins = outline.inside, SkinLayers(inputs.top[layer], inputs.bottom[layer], inputs.solid[layer])
+    reach, near = outline.depth_mm + width, sections_near(outline.sections, layer, skins)
+    over = inputs.bridges_over[layer]
+    # Regions that are alike between sections that are alike are split alike.
+    first, which = alike(inside, near, skins.top, skins.bottom, skins.solid, over, solid, sparse, reach)
     fill = split_fill(
-        outline.inside,
-        layer,
+        inside[first],
+        layer[first],
         outline.sections,
-        SkinLayers(inputs.top[layer], inputs.bottom[layer], inputs.solid[layer]),
-        FillSpacings(solid, sparse, outline.depth_mm + width),
+        SkinLayers(skins.top[first], skins.bottom[first], skins.solid[first]),
+        FillSpacings(solid[first], sparse[first], reach[first]),
         variable=inputs.thin_walls == "variable",
         unheld=inputs.unheld,
         bridges_over=inputs.bridges_over,
         drop_narrow_mm=inputs.drop_narrow_mm,
         grow_mm=inputs.grow_mm,
     )
+    fill = fill.repeated(which)
     at = np.flatnonzero(~shapely.is_empty(fill.strips))
     strips = no_pieces()
     if len(at):

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.geometry.offsets import grown, inset, loops_of, simpler, spacings
-from meanbead.core.geometry.overlay import intersection
+from meanbead.core.geometry.overlay import intersection, prepared_copies
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls, WallOrder
 from meanbead.core.part.slices import Layers
+from meanbead.core.runtime.alike import alike, parts_of
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.cut import Cut
@@ -110,10 +111,10 @@ def make_outline(inputs: OutlineInputs) -> Outline:
     """Lay the walls. Raises :class:`RecipeError` where no layer meets the part, or a spiral has several outlines."""
     cut, chosen = inputs.cut.value, inputs.chosen
     layers, sections = cut.layers, cut.sections
-    region, layer = shapely.get_parts(sections, return_index=True)
-    if chosen is not None:
-        region, layer = region[chosen[layer]], layer[chosen[layer]]
-    islands = Islands(np.asarray(region, dtype=object), layer.astype(np.int64), layers.height_mm[layer])
+    at = np.arange(len(layers)) if chosen is None else np.flatnonzero(chosen)
+    region, source = parts_of(sections[at])
+    layer = at[source]
+    islands = Islands(region, layer, layers.height_mm[layer])
     if not len(islands):
         raise RecipeError(
             "No layer meets the part: the first layer is higher than the part.",
@@ -123,7 +124,12 @@ def make_outline(inputs: OutlineInputs) -> Outline:
     if inputs.spiral_floor is not None:
         looked_at = np.ones(len(layers), bool) if chosen is None else chosen
         _refuse_several_rings(islands, inputs.spiral_floor, looked_at)
-    walls, inside, asked, lost, over = _walls(islands, inputs)
+    first, which = alike(region, islands.height_mm, inputs.walls[layer], inputs.solid[layer], layer == 0)
+    different = Islands(region[first], layer[first], islands.height_mm[first])
+    walls, inside, asked, lost, over = _walls(different, inputs)
+    if len(first) < len(islands):
+        walls = walls.repeated(which, islands)
+        inside, asked, lost, over = inside[which], asked[which], lost[which], over[which]
     depth_mm = _depth_mm(islands, inputs)
     return Outline(layers, sections, islands, walls, inside, depth_mm, asked, lost, over, cut.substituted)
 
@@ -274,9 +280,14 @@ def _without_stubs(strips: Objects, deeper: Objects, spacing: Floats, depth: Flo
     short = np.flatnonzero(shapely.area(parts) < _STUB_DEPTHS2 * depth[source] ** 2)
     if not len(short):
         return strips
-    of = source[short]
-    room = intersection(parts[short], grown(deeper[of], spacing[of]))
-    stub = short[shapely.area(room) > 0.8 * shapely.area(parts[short])]
+    used, of = np.unique(source[short], return_inverse=True)
+    room = prepared_copies(grown(deeper[used], spacing[used]))
+    # Most lie wholly inside or outside, which is told at once; the others are cut.
+    inside = shapely.covers(room[of], parts[short])
+    cut = np.flatnonzero(~inside & shapely.intersects(room[of], parts[short]))
+    laid = shapely.area(intersection(parts[short[cut]], room[of[cut]]))
+    inside[cut] = laid > 0.8 * shapely.area(parts[short[cut]])
+    stub = short[inside]
     kept = strips.copy()
     for index in np.unique(source[stub]).tolist():
         rest = np.setdiff1d(np.flatnonzero(source == index), stub)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.geometry.offsets import Loops
 from meanbead.core.geometry.scanlines import Lines
+from meanbead.core.runtime.alike import ranges
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 
@@ -115,6 +117,27 @@ class Pieces:
             island=np.where(self.island >= 0, self.island + islands, self.island),
             layer=self.layer + layers,
         )
+
+
+    def repeated(self, which: Whole, islands: Islands) -> Pieces:
+        """The pieces of island ``which[k]`` for each of ``islands`` k; ``which`` int64 (islands,)."""
+        order = np.argsort(self.island, kind="stable")
+        low, high = (np.searchsorted(self.island[order], which, side) for side in _SIDES)
+        rows = order[ranges(low, high - low)]
+        island = np.repeat(np.arange(len(which)), high - low)
+        counts = np.diff(self.offsets)[rows]
+        points = ranges(self.offsets[rows], counts)
+        taken = {
+            field.name: getattr(self, field.name)[points if field.name in _OF_POINTS else rows]
+            for field in fields(Pieces)
+            if field.name not in {"offsets", "island", "layer"}
+        }
+        offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+        return Pieces(offsets=offsets, island=island, layer=islands.layer[island], **taken)
+
+
+_OF_POINTS = {"points", "width_mm"}
+_SIDES: tuple[Literal["left", "right"], ...] = ("left", "right")
 
 
 def join_pieces(parts: list[Pieces]) -> Pieces:

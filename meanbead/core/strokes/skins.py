@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 import shapely
@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from meanbead.core.geometry.offsets import grown, simpler
 from meanbead.core.geometry.overlay import difference, intersection, prepared_copies
 from meanbead.core.part.bridges import find_bridges
+from meanbead.core.runtime.alike import alike
 from meanbead.core.runtime.parallel import Objects, parallel_apply
 from meanbead.core.strokes.thin import MIN_WIDTHS
 
-__all__ = ["Fill", "FillSpacings", "SkinLayers", "split_fill"]
+__all__ = ["Fill", "FillSpacings", "SkinLayers", "sections_near", "split_fill"]
 
 _EMPTY = shapely.MultiPolygon()
 _MIN_AREA_MM2 = 0.02
@@ -42,6 +43,10 @@ class Fill:
     solid: Objects
     sparse: Objects
     strips: Objects
+
+    def repeated(self, which: NDArray[np.int64]) -> Fill:
+        """How region ``which[k]`` is filled, for each k."""
+        return Fill(*(getattr(self, field.name)[which] for field in fields(self)))
 
     @property
     def regions(self) -> tuple[Objects, ...]:
@@ -71,6 +76,16 @@ class SkinLayers:
     top: NDArray[np.int64]
     bottom: NDArray[np.int64]
     solid: NDArray[np.bool_]
+
+
+def sections_near(sections: Objects, layer: NDArray[np.int64], skins: SkinLayers) -> NDArray[np.int64]:
+    """Names of all sections that decide how a region is split, int64 (n, m): those within reach of its layer's skins and one
+    more below (see :func:`_first_over`); equal ones have the same name, and -1 stands for none."""
+    _, name = alike(sections)
+    down, up = (max(1, int(count.max(initial=0))) for count in (skins.bottom + 1, skins.top))
+    down, up = min(down, len(sections)), min(up, len(sections))
+    padded = np.concatenate([np.full(down, -1), name, np.full(up, -1)])
+    return np.lib.stride_tricks.sliding_window_view(padded, down + 1 + up)[layer]
 
 
 def split_fill(

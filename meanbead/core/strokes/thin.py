@@ -22,6 +22,7 @@ from scipy.spatial import cKDTree
 
 from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection
+from meanbead.core.runtime.alike import ranges
 from meanbead.core.runtime.parallel import Objects
 
 __all__ = ["FREE_END_WIDTHS", "MIN_WIDTHS", "ThinStrokes", "shared_mm", "strips_of", "thin_strokes"]
@@ -99,19 +100,12 @@ def _no_strokes() -> ThinStrokes:
 def _repeated(made: ThinStrokes, twin: Whole, where: Whole) -> ThinStrokes:
     """The lines of each distinct strip for all strips that are equal to it; ``made`` is in order of its strips."""
     low, high = (np.searchsorted(made.source, twin, side) for side in ("left", "right"))
-    lines = _ranges(low, high - low)
+    lines = ranges(low, high - low)
     source = np.repeat(where, high - low)
     counts = np.diff(made.offsets)[lines]
     offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-    rows = _ranges(made.offsets[lines], counts)
+    rows = ranges(made.offsets[lines], counts)
     return ThinStrokes(made.points[rows], made.width_mm[rows], offsets, made.closed[lines], source)
-
-
-def _ranges(start: Whole, count: Whole) -> Whole:
-    """``start[0], start[0] + 1, ...`` (``count[0]`` of them), then the same for the next, in one array."""
-    ends = np.cumsum(count)
-    ranges: Whole = np.repeat(start - (ends - count), count) + np.arange(int(ends[-1]) if len(ends) else 0)
-    return ranges
 
 
 def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Floats) -> ThinStrokes:
