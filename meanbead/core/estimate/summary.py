@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from meanbead.core.estimate.cooling import ASIDE_MM
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.estimate.ledger import CAUSES
+from meanbead.core.estimate.moves import moves_of
 from meanbead.core.estimate.sample import INTERVAL_LAYERS, LayerSample
 from meanbead.core.estimate.timing import Timing, stronger, stronger_plan, time_strokes
 from meanbead.core.formulas.bead import filament_area_mm2, filament_length_mm, filament_mass_g
@@ -153,16 +154,18 @@ def interval(run: Run, print_time_s: float) -> Interval:
     planned = np.flatnonzero(np.bincount(run.strokes.layer, minlength=len(run.weight)))
     chosen = np.zeros(len(run.weight), dtype=bool)
     chosen[planned[:: max(1, len(planned) // INTERVAL_LAYERS)]] = True
-    sample = run.strokes.of_layers(chosen)
+    whole = bool(chosen[planned].all())
+    sample = run.strokes if whole else run.strokes.of_layers(chosen)
+    # Moves do not depend on how quick the machine is.
+    moves = run.timing.moves if whole else moves_of(sample, run.plan, run.prepared.job.printer)
 
     def time(factor: float) -> float:
         printer = stronger(run.prepared.job.printer, factor)
         above, first = run.prepared.flow_caps_mm3_s
-        return time_strokes(
-            sample, stronger_plan(run.plan, factor), printer, above, first_ceiling_mm3_s=first
-        ).print_time_s
+        return time_strokes(sample, stronger_plan(run.plan, factor), printer, above, moves, first).print_time_s
 
-    same, better, worse = parallel_map(time, (1.0, 1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS))
+    better, worse, *rest = parallel_map(time, (1 + UNKNOWN_LIMITS, 1 - UNKNOWN_LIMITS, *(() if whole else (1.0,))))
+    same = run.timing.print_time_s if whole else rest[0]
     ends = [print_time_s * better / same, print_time_s * worse / same]
     return Interval(
         low_s=min(ends),

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from meanbead.core.formulas.bead import SIDE_LOSS
 from meanbead.core.runtime.parallel import Objects, parallel_apply
 
-__all__ = ["Loops", "grown", "inset", "loops_of", "rings_of", "simpler", "spacings"]
+__all__ = ["Loops", "grown", "inset", "insets", "loops_of", "rings_of", "simpler", "spacings"]
 
 MITRE_LIMIT = 2.0
 _EMPTY = shapely.MultiPolygon()
@@ -41,6 +41,12 @@ def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
             return np.asarray(shapely.buffer(part, -depth, join_style="mitre", mitre_limit=MITRE_LIMIT), dtype=object)
 
     return parallel_apply(shrink, regions, depth_mm)
+
+
+def insets(regions: Objects, *depths_mm: NDArray[np.float64]) -> list[Objects]:
+    """Regions shrunk by several depths each, at once: what is quicker than one after the other where regions are few."""
+    made = inset(np.tile(regions, len(depths_mm)), np.concatenate(depths_mm))
+    return np.split(made, len(depths_mm))
 
 
 def grown(regions: Objects, distance_mm: NDArray[np.float64]) -> Objects:

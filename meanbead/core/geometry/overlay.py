@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 
 from meanbead.core.runtime.alike import alike
-from meanbead.core.runtime.parallel import Objects
+from meanbead.core.runtime.parallel import Objects, parallel_apply
 
 __all__ = ["difference", "intersection", "prepared_copies", "together", "without"]
 
@@ -21,12 +21,12 @@ GRID_MM = 1e-5
 
 def difference(first: Objects, second: Objects) -> Objects:
     """What of each first region lies outside the second; arrays of shape (n,)."""
-    return _each(shapely.difference, first, second)
+    return parallel_apply(_differences, first, second)
 
 
 def intersection(first: Objects, second: Objects) -> Objects:
     """What of each first region lies inside the second; arrays of shape (n,)."""
-    return _each(shapely.intersection, first, second)
+    return parallel_apply(_intersections, first, second)
 
 
 def without(first: shapely.Geometry, second: shapely.Geometry) -> shapely.Geometry:
@@ -39,10 +39,15 @@ def together(first: shapely.Geometry, second: shapely.Geometry) -> shapely.Geome
     return _one(shapely.union, first, second)
 
 
+def _differences(first: Objects, second: Objects) -> Objects:
+    return _each(shapely.difference, first, second)
+
+
+def _intersections(first: Objects, second: Objects) -> Objects:
+    return _each(shapely.intersection, first, second)
+
+
 def _each(operation: Any, first: Objects, second: Objects) -> Objects:
-    known, which = alike(first, second)
-    if len(known) < len(first):
-        return _each(operation, first[known], second[known])[which]
     try:
         return np.asarray(operation(first, second), dtype=object)
     except shapely.GEOSException:

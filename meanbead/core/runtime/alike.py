@@ -6,13 +6,14 @@ Geometries that are known to be equal are one object, which is asked in no time;
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-__all__ = ["alike", "equal_elements", "parts_of", "ranges", "shared"]
+__all__ = ["alike", "equal_elements", "names_of", "parts_of", "ranges", "shared"]
 
 Objects = NDArray[np.object_]
 Whole = NDArray[np.int64]
@@ -29,12 +30,17 @@ def alike(*arrays: NDArray[Any]) -> tuple[Whole, Whole]:
     places: dict[Any, int] = {}
     first: list[int] = []
     which = np.empty(len(arrays[0]), dtype=np.int64)
-    for k, key in enumerate(zip(*map(_names, arrays), strict=True)):
+    for k, key in enumerate(names_of(*arrays)):
         if key not in places:
             places[key] = len(first)
             first.append(k)
         which[k] = places[key]
     return np.array(first, dtype=np.int64), which
+
+
+def names_of(*arrays: NDArray[Any]) -> list[Hashable]:
+    """A name for each element, the same for those that are alike; good as long as its objects are held."""
+    return list(zip(*map(_names, arrays), strict=True))
 
 
 def _names(array: NDArray[Any]) -> list[Any]:

@@ -17,20 +17,23 @@ from threading import current_thread
 from typing import Any, TypeVar
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.runtime.alike import equal_elements
 
-__all__ = ["Objects", "halves", "ordered_map", "parallel_apply", "parallel_map"]
+__all__ = ["CORES", "Objects", "halves", "ordered_map", "parallel_apply", "parallel_floats", "parallel_map"]
 
 _NAME = "meanbead-core"
-_CORES = int(os.environ.get("MEANBEAD_THREADS") or max(2, os.cpu_count() or 2))
+CORES = int(os.environ.get("MEANBEAD_THREADS") or max(2, os.cpu_count() or 2))
 """Threads that share work; one, where several processes share the cores already."""
 
-_PIECES = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-piece")
-_ITEMS = ThreadPoolExecutor(_CORES, thread_name_prefix=f"{_NAME}-item")
+_PIECES = ThreadPoolExecutor(CORES, thread_name_prefix=f"{_NAME}-piece")
+_ITEMS = ThreadPoolExecutor(CORES, thread_name_prefix=f"{_NAME}-item")
 _SMALL = 8
 _FEW = 4
+_HEAVY_CORNERS = 1000
+"""Even two geometries are shared out where each has so many corners."""
 _MANY = 20_000
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -51,9 +54,18 @@ def parallel_apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objec
     return _apply(function, *arrays)
 
 
+def parallel_floats(function: Callable[..., Any], *arrays: NDArray[Any]) -> NDArray[np.float64]:
+    """Apply an element-wise function that gives numbers, in pieces on several threads."""
+    count = len(arrays[0])
+    if count < _SMALL:
+        return np.asarray(function(*arrays), dtype=np.float64)
+    pieces = np.array_split(np.arange(count), 4)
+    return np.concatenate(parallel_map(lambda piece: function(*(array[piece] for array in arrays)), pieces))
+
+
 def _apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     count = len(arrays[0])
-    if count < _FEW or _CORES < 2 or _on_our_threads():
+    if CORES < 2 or _on_our_threads() or (count < _FEW and not _heavy(arrays)):
         return np.asarray(function(*arrays), dtype=object)
     # More pieces than threads, for layers differ in cost from the bottom of a part to its top.
     pieces = np.array_split(np.arange(count), min(8, count))
@@ -64,9 +76,16 @@ def _apply(function: Callable[..., Any], *arrays: NDArray[Any]) -> Objects:
     return np.concatenate(parallel_map(work, pieces))
 
 
+def _heavy(arrays: tuple[NDArray[Any], ...]) -> bool:
+    if len(arrays[0]) < 2:
+        return False
+    shapes = [array for array in arrays if array.dtype == object and shapely.is_geometry(array).all()]
+    return any(int(shapely.get_num_coordinates(array).min()) > _HEAVY_CORNERS for array in shapes)
+
+
 def halves(count: int) -> list[tuple[int, int]]:
     """Ranges that share a count between two threads; one range where that is not worth it."""
-    return [(0, count)] if count < 50_000 or _CORES < 2 else [(0, count // 2), (count // 2, count)]
+    return [(0, count)] if count < 50_000 or CORES < 2 else [(0, count // 2), (count // 2, count)]
 
 
 def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> list[Result]:
@@ -76,7 +95,7 @@ def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> l
     fail, all are tried, and the first one's error is raised.
     """
     work = list(items)
-    if len(work) < 2 or _CORES < 2 or _on_our_threads():
+    if len(work) < 2 or CORES < 2 or _on_our_threads():
         return [function(item) for item in work]
     done: dict[int, Result] = {}
     failed: dict[int, BaseException] = {}
@@ -89,7 +108,7 @@ def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> l
             except BaseException as error:
                 failed[turn] = error
 
-    helpers = [_PIECES.submit(take) for _ in range(min(_CORES, len(work)) - 1)]
+    helpers = [_PIECES.submit(take) for _ in range(min(CORES, len(work)) - 1)]
     take()
     for helper in helpers:
         # One that has not begun has nothing left to do; one that has is at its last item.
@@ -110,10 +129,10 @@ def ordered_map(function: Callable[[Item], Result], items: Iterable[Item]) -> It
     A few items ahead are at work on several threads; whoever stops asking lets no more begin. What they do in turn
     through :func:`parallel_apply` stays on their own thread. An item may wait for what other threads are computing.
     """
-    if _CORES < 2 or _on_our_threads():
+    if CORES < 2 or _on_our_threads():
         yield from map(function, items)
         return
-    ahead = _CORES + 1
+    ahead = CORES + 1
     pending: deque[Future[Result]] = deque()
     try:
         for item in items:

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
+import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.model.plan import Shape, SlopeHeights
 from meanbead.core.part.heights import slope_layers
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid
 from meanbead.core.part.solid import Solid
+from meanbead.core.runtime.alike import alike, parts_of
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.stage import StageInputs
 
@@ -42,10 +46,16 @@ class Cut:
     sections: Objects
     substituted: tuple[int, ...]
 
+    @cached_property
+    def islands(self) -> tuple[Objects, NDArray[np.int64]]:
+        """The separate outlines of all layers, (n,), and the layer of each; equal ones are one object, and always the same."""
+        return parts_of(self.sections)
+
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""
-        return 32 * int(shapely.get_num_coordinates(self.sections).sum())
+        different, _ = alike(self.sections)
+        return 64 * int(shapely.get_num_coordinates(self.sections[different]).sum())
 
 
 def cut_solid(inputs: CutInputs) -> Cut:

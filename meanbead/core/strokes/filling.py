@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -16,7 +17,8 @@ from meanbead.core.geometry.overlay import intersection
 from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import SkinPattern, ThinWalls
-from meanbead.core.runtime.alike import alike
+from meanbead.core.runtime.alike import names_of
+from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.features import Feature
@@ -43,6 +45,7 @@ __all__ = [
     "FillWidths",
     "Filled",
     "Filling",
+    "SplitRegions",
     "angles_rad",
     "bridges_over_sparse",
     "lay_skins",
@@ -151,37 +154,82 @@ class FillInputs(StageInputs):
         )
 
 
-def make_fill(inputs: FillInputs) -> Filling:
-    """Split what the walls leave into skins and sparse filling."""
+@dataclass(frozen=True)
+class SplitRegions:
+    """Different regions that were split so far: ``names`` says which row of ``fill`` a region's is. The regions themselves are
+    held so that no other takes their names."""
+
+    names: dict[Hashable, int]
+    inside: Objects
+    fill: Fill
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held, bytes, estimated from the coordinates."""
+        return self.fill.nbytes
+
+
+def make_fill(inputs: FillInputs, split: BoundedCache[SplitRegions] | None = None) -> Filling:
+    """Split what the walls leave into skins and sparse filling. ``split`` remembers it region by region: another sample of
+    layers, or all of them, splits only what it does not share."""
     outline = inputs.outline.value
     islands, layer = outline.islands, outline.islands.layer
     width = inputs.width_mm.solid_mm(islands)
     solid = spacings(width, islands.height_mm)
     sparse = spacings(inputs.width_mm.sparse_mm(islands), islands.height_mm)
-    inside, skins = outline.inside, SkinLayers(inputs.top[layer], inputs.bottom[layer], inputs.solid[layer])
-    reach, near = outline.depth_mm + width, sections_near(outline.sections, layer, skins)
-    over = inputs.bridges_over[layer]
-    # Regions that are alike between sections that are alike are split alike.
-    first, which = alike(inside, near, skins.top, skins.bottom, skins.solid, over, solid, sparse, reach)
-    fill = split_fill(
-        inside[first],
-        layer[first],
-        outline.sections,
-        SkinLayers(skins.top[first], skins.bottom[first], skins.solid[first]),
-        FillSpacings(solid[first], sparse[first], reach[first]),
-        variable=inputs.thin_walls == "variable",
-        unheld=inputs.unheld,
-        bridges_over=inputs.bridges_over,
-        drop_narrow_mm=inputs.drop_narrow_mm,
-        grow_mm=inputs.grow_mm,
-    )
-    fill = fill.repeated(which)
+    skins = SkinLayers(inputs.top[layer], inputs.bottom[layer], inputs.solid[layer])
+    widths = FillSpacings(solid, sparse, outline.depth_mm + width)
+    known, rows = _split(inputs, skins, widths, split)
+    fill = known.fill.of_rows(rows)
     at = np.flatnonzero(~shapely.is_empty(fill.strips))
     strips = no_pieces()
     if len(at):
         line, phase = solid[at], PHASES[Feature.SOLID]
         strips = thin_pieces(fill.strips[at], outline.inside[at], line, line, at, islands, Feature.SOLID, phase)
     return Filling(fill, strips)
+
+
+def _split(
+    inputs: FillInputs, skins: SkinLayers, widths: FillSpacings, split: BoundedCache[SplitRegions] | None
+) -> tuple[SplitRegions, NDArray[np.int64]]:
+    """All different ones among the regions split, and the row of each region, int64 (n,)."""
+    outline = inputs.outline.value
+    inside, layer = outline.inside, outline.islands.layer
+    # Regions that are alike between sections that are alike are split alike.
+    near = sections_near(outline.sections, layer, skins)
+    over = inputs.bridges_over[layer]
+    names = names_of(
+        inside, near, skins.top, skins.bottom, skins.solid, over, widths.solid, widths.sparse, widths.reach
+    )
+    key = (outline.of, near.shape[1], inputs.thin_walls, inputs.unheld, inputs.drop_narrow_mm, inputs.grow_mm)
+    known = None if split is None else split.peek(key)
+    new = dict.fromkeys(names)
+    if known is not None:
+        new = {name: None for name in new if name not in known.names}
+    if new or known is None:
+        place = {name: k for k, name in reversed(list(enumerate(names)))}
+        at = np.array([place[name] for name in new], dtype=np.int64)
+        fill = split_fill(
+            inside[at],
+            layer[at],
+            outline.sections,
+            SkinLayers(skins.top[at], skins.bottom[at], skins.solid[at]),
+            FillSpacings(widths.solid[at], widths.sparse[at], widths.reach[at]),
+            variable=inputs.thin_walls == "variable",
+            unheld=inputs.unheld,
+            bridges_over=inputs.bridges_over,
+            drop_narrow_mm=inputs.drop_narrow_mm,
+            grow_mm=inputs.grow_mm,
+        )
+        count = 0 if known is None else len(known.inside)
+        fresh = SplitRegions({name: count + row for row, name in enumerate(new)}, inside[at], fill)
+        if known is not None:
+            both = np.concatenate([known.inside, fresh.inside])
+            fresh = SplitRegions(known.names | fresh.names, both, known.fill.and_(fresh.fill))
+        known = fresh
+        if split is not None:
+            split.put(key, known)
+    return known, np.array([known.names[name] for name in names], dtype=np.int64)
 
 
 def bridges_over_sparse(choices: LayerChoices, shape: Shape) -> NDArray[np.bool_]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -10,21 +11,31 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import SIDE_LOSS
-from meanbead.core.geometry.offsets import grown, inset, loops_of, simpler, spacings
+from meanbead.core.geometry.offsets import grown, inset, insets, loops_of, simpler, spacings
 from meanbead.core.geometry.overlay import intersection, prepared_copies
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls, WallOrder
 from meanbead.core.part.slices import Layers
-from meanbead.core.runtime.alike import alike, parts_of
+from meanbead.core.runtime.alike import names_of
+from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces, loop_pieces, no_pieces
+from meanbead.core.strokes.pieces import (
+    Curves,
+    Islands,
+    Pieces,
+    curve_pieces,
+    join_islands,
+    join_pieces,
+    loop_pieces,
+    no_pieces,
+)
 from meanbead.core.strokes.stage import Remembered, StageInputs
 from meanbead.core.strokes.thin import shared_mm, strips_of, thin_strokes
 
-__all__ = ["Outline", "OutlineInputs", "WallWidths", "make_outline", "thin_pieces"]
+__all__ = ["LaidWalls", "Outline", "OutlineInputs", "WallWidths", "make_outline", "thin_pieces"]
 
 Floats = NDArray[np.float64]
 
@@ -80,12 +91,17 @@ class OutlineInputs(StageInputs):
             shape.bottom_layers if shape.spiral else None,
         )
 
+    @property
+    def shared_key(self) -> Hashable:
+        """The key of the sections and of what is chosen alike for every layer."""
+        return (self.cut.key, self.width_mm, self.thin_walls, self.wall_order)
+
 
 @dataclass(frozen=True)
 class Outline:
     """``sections`` per layer; per island ``inside``, what the walls leave to be filled, ``depth_mm``, how deep they reach
     below the outline, ``asked_mm2``, the area that walls have to fill, and of it ``lost_mm2``; ``overfilled_mm2`` is laid beyond it. ``substituted`` are layers whose section could not be taken and
-    stands in from a neighbour."""
+    stands in from a neighbour. ``of`` is the key of the sections and of all that was chosen alike for every layer."""
 
     layers: Layers
     sections: Objects
@@ -97,6 +113,7 @@ class Outline:
     lost_mm2: Floats
     overfilled_mm2: Floats
     substituted: tuple[int, ...]
+    of: Hashable
 
     @property
     def nbytes(self) -> int:
@@ -107,13 +124,47 @@ class Outline:
         return corners * 32 + self.walls.points.nbytes * 2
 
 
-def make_outline(inputs: OutlineInputs) -> Outline:
-    """Lay the walls. Raises :class:`RecipeError` where no layer meets the part, or a spiral has several outlines."""
+@dataclass(frozen=True)
+class LaidWalls:
+    """Walls of different islands, laid so far: ``names`` says which row an island's is. ``islands``, ``inside`` and the areas
+    (n,) as in :class:`Outline`; the islands are held so that no other takes their names."""
+
+    names: dict[Hashable, int]
+    islands: Islands
+    walls: Pieces
+    inside: Objects
+    asked_mm2: Floats
+    lost_mm2: Floats
+    overfilled_mm2: Floats
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held, bytes, estimated from the coordinates."""
+        return 32 * int(shapely.get_num_coordinates(self.inside).sum()) + self.walls.nbytes
+
+    def and_(self, other: LaidWalls) -> LaidWalls:
+        """These and others, the others' rows after these."""
+        count = len(self.islands)
+        both = {
+            name: np.concatenate([getattr(self, name), getattr(other, name)])
+            for name in ("inside", "asked_mm2", "lost_mm2", "overfilled_mm2")
+        }
+        walls = join_pieces([self.walls, replace(other.walls, island=other.walls.island + count)])
+        names = self.names | {name: row + count for name, row in other.names.items()}
+        return LaidWalls(names, join_islands(self.islands, other.islands), walls, **both)
+
+
+def make_outline(inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None = None) -> Outline:
+    """Lay the walls. ``laid`` remembers them island by island: another sample of layers, or all of them, lays only what it
+    does not share.
+
+    Raises :class:`RecipeError` where no layer meets the part, or a spiral has several outlines.
+    """
     cut, chosen = inputs.cut.value, inputs.chosen
-    layers, sections = cut.layers, cut.sections
-    at = np.arange(len(layers)) if chosen is None else np.flatnonzero(chosen)
-    region, source = parts_of(sections[at])
-    layer = at[source]
+    layers = cut.layers
+    region, layer = cut.islands
+    if chosen is not None:
+        region, layer = region[chosen[layer]], layer[chosen[layer]]
     islands = Islands(region, layer, layers.height_mm[layer])
     if not len(islands):
         raise RecipeError(
@@ -124,14 +175,42 @@ def make_outline(inputs: OutlineInputs) -> Outline:
     if inputs.spiral_floor is not None:
         looked_at = np.ones(len(layers), bool) if chosen is None else chosen
         _refuse_several_rings(islands, inputs.spiral_floor, looked_at)
-    first, which = alike(region, islands.height_mm, inputs.walls[layer], inputs.solid[layer], layer == 0)
-    different = Islands(region[first], layer[first], islands.height_mm[first])
-    walls, inside, asked, lost, over = _walls(different, inputs)
-    if len(first) < len(islands):
-        walls = walls.repeated(which, islands)
-        inside, asked, lost, over = inside[which], asked[which], lost[which], over[which]
-    depth_mm = _depth_mm(islands, inputs)
-    return Outline(layers, sections, islands, walls, inside, depth_mm, asked, lost, over, cut.substituted)
+    made, rows = _laid(islands, inputs, laid)
+    return Outline(
+        layers,
+        cut.sections,
+        islands,
+        made.walls.repeated(rows, islands),
+        made.inside[rows],
+        _depth_mm(islands, inputs),
+        made.asked_mm2[rows],
+        made.lost_mm2[rows],
+        made.overfilled_mm2[rows],
+        cut.substituted,
+        inputs.shared_key,
+    )
+
+
+def _laid(
+    islands: Islands, inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None
+) -> tuple[LaidWalls, NDArray[np.int64]]:
+    """Walls of all different ones among the islands, and the row of each island, int64 (n,)."""
+    layer = islands.layer
+    names = names_of(islands.region, islands.height_mm, inputs.walls[layer], inputs.solid[layer], layer == 0)
+    key = inputs.shared_key
+    known = None if laid is None else laid.peek(key)
+    new = dict.fromkeys(names)
+    if known is not None:
+        new = {name: None for name in new if name not in known.names}
+    if new or known is None:
+        place = {name: k for k, name in reversed(list(enumerate(names)))}
+        at = np.array([place[name] for name in new], dtype=np.int64)
+        different = Islands(islands.region[at], layer[at], islands.height_mm[at])
+        fresh = LaidWalls({name: row for row, name in enumerate(new)}, different, *_walls(different, inputs))
+        known = fresh if known is None else known.and_(fresh)
+        if laid is not None:
+            laid.put(key, known)
+    return known, np.array([known.names[name] for name in names], dtype=np.int64)
 
 
 def _refuse_several_rings(islands: Islands, spiral_floor: int, looked_at: NDArray[np.bool_]) -> None:
@@ -230,7 +309,7 @@ class _Round:
 
 def _fixed(band: Objects, spacing: Floats) -> _Round:
     """Whole loops or nothing. Where a loop's two sides are closer than a spacing they overlap."""
-    middle, deeper = inset(band, spacing / 2), inset(band, spacing)
+    middle, deeper = insets(band, spacing / 2, spacing)
     reached = shapely.area(grown(middle, spacing / 2))
     nothing = np.full(len(band), shapely.MultiPolygon(), dtype=object)
     return _Round(
@@ -245,7 +324,7 @@ def _fixed(band: Objects, spacing: Floats) -> _Round:
 
 def _variable(band: Objects, spacing: Floats, depth: Floats) -> _Round:
     """Loops where a wall is thicker than twice ``depth``; elsewhere one stroke or two take all of it."""
-    deeper, middle = inset(band, spacing), inset(band, spacing / 2)
+    deeper, middle = insets(band, spacing, spacing / 2)
     speck = _SPECK_SPACINGS2 * depth**2
     band_mm2 = shapely.area(band)
     inner, shares = deeper.copy(), depth > spacing

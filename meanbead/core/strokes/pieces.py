@@ -20,6 +20,7 @@ __all__ = [
     "Islands",
     "Pieces",
     "curve_pieces",
+    "join_islands",
     "join_pieces",
     "line_pieces",
     "loop_pieces",
@@ -88,6 +89,11 @@ class Pieces:
         return len(self.layer)
 
     @property
+    def nbytes(self) -> int:
+        """Memory that the arrays take, bytes."""
+        return sum(int(getattr(self, field.name).nbytes) for field in fields(self))
+
+    @property
     def piece_of_point(self) -> Whole:
         """Number of the piece that each point belongs to, int64 (p,)."""
         return np.repeat(np.arange(len(self)), np.diff(self.offsets))
@@ -118,7 +124,6 @@ class Pieces:
             layer=self.layer + layers,
         )
 
-
     def repeated(self, which: Whole, islands: Islands) -> Pieces:
         """The pieces of island ``which[k]`` for each of ``islands`` k; ``which`` int64 (islands,)."""
         order = np.argsort(self.island, kind="stable")
@@ -138,6 +143,11 @@ class Pieces:
 
 _OF_POINTS = {"points", "width_mm"}
 _SIDES: tuple[Literal["left", "right"], ...] = ("left", "right")
+
+
+def join_islands(one: Islands, other: Islands) -> Islands:
+    """Two sets of islands as one."""
+    return Islands(*(np.concatenate([getattr(part, field.name) for part in (one, other)]) for field in fields(Islands)))
 
 
 def join_pieces(parts: list[Pieces]) -> Pieces:

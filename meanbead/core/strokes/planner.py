@@ -25,6 +25,7 @@ from meanbead.core.strokes.filling import (
     Filled,
     Filling,
     FillInputs,
+    SplitRegions,
     lay_skins,
     lay_sparse,
     make_fill,
@@ -32,7 +33,7 @@ from meanbead.core.strokes.filling import (
 )
 from meanbead.core.strokes.inside import keep_inside
 from meanbead.core.strokes.order import Ordered, order_pieces
-from meanbead.core.strokes.outline import Outline, OutlineInputs, make_outline
+from meanbead.core.strokes.outline import LaidWalls, Outline, OutlineInputs, make_outline
 from meanbead.core.strokes.pieces import Islands, Pieces, join_pieces, line_pieces, loop_pieces, no_pieces
 from meanbead.core.strokes.skins import Fill
 from meanbead.core.strokes.stage import Remembered, StageInputs, remembered
@@ -62,7 +63,9 @@ class StrokePlanner:
         share = cache_bytes // 8
         self._cuts: BoundedCache[Cut] = BoundedCache(share, lambda cut: cut.nbytes)
         self._outlines: BoundedCache[Outline] = BoundedCache(2 * share, lambda outline: outline.nbytes)
+        self._laid: BoundedCache[LaidWalls] = BoundedCache(share, lambda laid: laid.nbytes)
         self._fills: BoundedCache[Filling] = BoundedCache(share, lambda fill: fill.nbytes)
+        self._split: BoundedCache[SplitRegions] = BoundedCache(share // 2, lambda split: split.nbytes)
         self._scaffolds: BoundedCache[Scaffold] = BoundedCache(share // 2, lambda scaffold: scaffold.nbytes)
         self._strokes: BoundedCache[Strokes] = BoundedCache(3 * share, lambda strokes: strokes.nbytes)
 
@@ -92,15 +95,21 @@ class StrokePlanner:
     def _cut(self, solid: Solid, shape: Shape) -> Remembered[Cut]:
         return remembered(self._cuts, CutInputs.of(solid, shape), cut_solid)
 
+    def _outline(self, inputs: OutlineInputs) -> Outline:
+        return make_outline(inputs, self._laid)
+
+    def _fill(self, inputs: FillInputs) -> Filling:
+        return make_fill(inputs, self._split)
+
     def _make(self, inputs: StrokesInputs, progress: ProgressCallback) -> Strokes:
         shape, chosen = inputs.shape, inputs.chosen
         progress(0.0, "cutting the part into layers")
         cut = self._cut(inputs.solid, shape)
         progress(0.15, "laying walls")
         choices = layer_choices(shape, cut.value.layers)
-        outline = remembered(self._outlines, OutlineInputs.of(cut, chosen, choices, shape), make_outline)
+        outline = remembered(self._outlines, OutlineInputs.of(cut, chosen, choices, shape), self._outline)
         progress(0.4, "filling tops and floors")
-        fill = remembered(self._fills, FillInputs.of(outline, choices, shape), make_fill)
+        fill = remembered(self._fills, FillInputs.of(outline, choices, shape), self._fill)
         scaffold = None
         if shape.supports.kind != "none":
             scaffold = remembered(self._scaffolds, ScaffoldInputs(cut, shape.supports), find_supports).value

@@ -44,9 +44,13 @@ class Fill:
     sparse: Objects
     strips: Objects
 
-    def repeated(self, which: NDArray[np.int64]) -> Fill:
-        """How region ``which[k]`` is filled, for each k."""
-        return Fill(*(getattr(self, field.name)[which] for field in fields(self)))
+    def of_rows(self, rows: NDArray[np.int64]) -> Fill:
+        """How region ``rows[k]`` is filled, for each k."""
+        return Fill(*(getattr(self, field.name)[rows] for field in fields(self)))
+
+    def and_(self, other: Fill) -> Fill:
+        """How these regions are filled, and after them others."""
+        return Fill(*(np.concatenate([getattr(part, field.name) for part in (self, other)]) for field in fields(self)))
 
     @property
     def regions(self) -> tuple[Objects, ...]:
@@ -145,7 +149,8 @@ def split_fill(
     if grow_mm > 0:
         whole[:] = False
     sparse[whole] = covered[whole]
-    again &= ~whole | narrower
+    # Where nothing is covered, what opening dropped is too small for a sparse line, too.
+    again &= ~whole | (narrower & ~shapely.is_empty(covered))
     sparse[again] = _opened(_difference(inside[again], skin[again]), widths.sparse[again] / 2, thin_only=True)
     skin[all_solid], sparse[all_solid] = inside[all_solid], _EMPTY
     floor, rest = _bared(skin, layer, sections, -1, bare.get(-1), half)
@@ -256,7 +261,9 @@ def _bare(
     near = layer + step
     bare: NDArray[np.bool_] = ~shapely.is_empty(inside) & requested
     exists = (near >= 0) & (near < len(sections)) & bare
-    bare[exists] = ~shapely.covers(sections[near[exists]], inside[exists])
+    bounds, regions = sections[near[exists]], inside[exists]
+    first, which = alike(bounds, regions)
+    bare[exists] = ~shapely.covers(bounds[first], regions[first])[which]
     return bare
 
 

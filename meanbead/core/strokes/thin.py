@@ -23,7 +23,7 @@ from scipy.spatial import cKDTree
 from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.runtime.alike import ranges
-from meanbead.core.runtime.parallel import Objects
+from meanbead.core.runtime.parallel import CORES, Objects, parallel_floats
 
 __all__ = ["FREE_END_WIDTHS", "MIN_WIDTHS", "ThinStrokes", "shared_mm", "strips_of", "thin_strokes"]
 
@@ -134,7 +134,7 @@ def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Fl
     line_start, line_end, closed = _runs(good, first, last, loops, centre, 1.5 * spacing)
     # The circle's own side is a radius away. The other is nearer by what samples that do not face each other are off.
     width = 2 * radius
-    width[good] = radius[good] + shapely.distance(edges[source[good]], shapely.points(centre[good]))
+    width[good] = radius[good] + parallel_floats(shapely.distance, edges[source[good]], shapely.points(centre[good]))
     return _as_strokes(strips, edges, centre, width, good, spacing, source, line_start, line_end, closed)
 
 
@@ -187,7 +187,7 @@ def _circles(
     open_ones = np.arange(len(points))
     for _ in range(12):
         centre = points[open_ones] + normal[open_ones] * radius[open_ones, None]
-        distance, near = tree.query(np.column_stack([centre, source[open_ones] * _APART_MM]))
+        distance, near = tree.query(np.column_stack([centre, source[open_ones] * _APART_MM]), workers=CORES)
         inside = (distance < radius[open_ones] * (1 - 1e-3)) & (near != open_ones)
         open_ones, near = open_ones[inside], near[inside]
         if not len(open_ones):
@@ -341,7 +341,9 @@ def _ends(lines: list[_Line], strips: Objects, edges: Objects) -> list[tuple[_En
     way /= np.maximum(np.hypot(way[:, 0], way[:, 1]), 1e-12)[:, None]
     source = np.array([lines[k].source for k, _ in asked])
     rays = shapely.linestrings(np.stack([tips, tips + way * (1.5 * wide)[:, None]], axis=1))
-    reach = shapely.distance(shapely.points(tips), shapely.intersection(rays, shapely.boundary(strips[source])))
+    used, of = np.unique(source, return_inverse=True)
+    bounds = shapely.boundary(strips[used])[of]
+    reach = parallel_floats(_distance_along, shapely.points(tips), rays, bounds)
     found = np.isfinite(reach) & (reach < 0.9 * wide)
     at = tips + way * np.where(found, reach, 0.0)[:, None]
     free = shapely.dwithin(edges[source], shapely.points(at), 1e-4)
@@ -355,6 +357,11 @@ def _ends(lines: list[_Line], strips: Objects, edges: Objects) -> list[tuple[_En
         k, side = asked[entry]
         ends[k][side] = _End(float(reach[entry]), bool(free[entry]))
     return [(first, last) for first, last in ends]
+
+
+def _distance_along(tips: Objects, rays: Objects, bounds: Objects) -> Floats:
+    """How far each tip is from where its ray first meets a boundary, mm; NaN where it does not."""
+    return np.asarray(shapely.distance(tips, shapely.intersection(rays, bounds)), dtype=np.float64)
 
 
 FREE_END_WIDTHS = 0.25
