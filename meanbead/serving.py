@@ -3,6 +3,7 @@ network where that is asked for."""
 
 from __future__ import annotations
 
+import gc
 import json
 import logging
 import os
@@ -156,6 +157,8 @@ def _run(
         for keeper in keepers:
             keeper.start()
         dispatch.start_following()
+        gc.collect()
+        gc.freeze()  # what has been loaded stays, and need not be looked through again and again
         address = f"http://127.0.0.1:{port}"
         state_file(data).write_text(json.dumps({"pid": os.getpid(), "address": address, "engine": engine.pid}))
         if network is not None:

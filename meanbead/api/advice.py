@@ -88,7 +88,9 @@ def look_at_next_moves(recipe_id: int) -> NextMovesOut:
     def begin() -> Iterator[NextMoves]:
         return next_moves(engine, surroundings.job, surroundings.context(engine))
 
-    moves, done = context().looks.get(jobs.digest_of("next", inputs), lambda: Pulled(begin)).pull(LOOK_S)
+    moves, done = (
+        context().looks.get(jobs.digest_of("next", inputs), lambda: Pulled(begin)).pull(LOOK_S, context().first)
+    )
     return NextMovesOut(moves=moves, done=done)
 
 
@@ -103,7 +105,11 @@ def look_at_curve(recipe_id: int, json_data: CurveAsk) -> CurveOut:
     def begin() -> Iterator[Curve]:
         return curve(engine, surroundings.job, surroundings.context(engine), key)
 
-    found, done = context().looks.get(jobs.digest_of("curve", [key, *inputs]), lambda: Pulled(begin)).pull(LOOK_S)
+    found, done = (
+        context()
+        .looks.get(jobs.digest_of("curve", [key, *inputs]), lambda: Pulled(begin))
+        .pull(LOOK_S, context().first)
+    )
     return CurveOut(curve=found, done=done)
 
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from meanbead.core.estimate import Engine
 from meanbead.core.gcode.drawn import DrawnFile
 from meanbead.core.runtime.cache import BoundedCache
-from meanbead.core.runtime.pulled import Pulled
+from meanbead.core.runtime.pulled import First, Pulled
 from meanbead.jobs.queue import Queue
 from meanbead.services.backups import Backups
 from meanbead.services.dispatch import Dispatch
@@ -42,7 +42,7 @@ class Kept:
 @dataclass(frozen=True)
 class Context:
     """The application's own objects; ``drawings`` are replayed files that were looked at lately, ``answers`` what was read
-    lately, ``looks`` answers that go on while somebody looks. ``backups`` is where the workshop's are kept, None where there is no data folder;
+    lately, ``looks`` answers that go on while somebody looks, and give way to what goes ``first``. ``backups`` is where the workshop's are kept, None where there is no data folder;
     ``dispatch`` holds the lines to machines, None in the engine's process."""
 
     database: Database
@@ -57,6 +57,7 @@ class Context:
         default_factory=lambda: BoundedCache(128 * 1024 * 1024, lambda drawn: drawn.nbytes)
     )
     looks: BoundedCache[Pulled[Any]] = field(default_factory=lambda: BoundedCache(_LOOKS, lambda look: 1))
+    first: First = field(default_factory=First)
 
 
 def attach(app: object, context: Context) -> None:

@@ -11,6 +11,7 @@ from meanbead import services, store
 from meanbead.api.context import context, session
 from meanbead.api.estimates_schemas import (
     Figures,
+    FirstAsk,
     PreviewAsk,
     SampleAsk,
     SensitivitiesOut,
@@ -56,11 +57,37 @@ def estimate(recipe_id: int, query_data: SampleAsk) -> Estimate:
             return services.calibrations.with_interval(db, row, found)
         compute = services.estimates.computation(db, row, context().engine, query_data.layers)
     # Computed outside the transaction: it may take seconds, and rows must not stay locked meanwhile.
-    result = compute()
+    with context().first:
+        result = compute()
     with session() as db:
         if result.layers_planned == result.layers:
             store.estimates.save_estimate(db, inputs, recipe_id, result)
         return services.calibrations.with_interval(db, store.recipes.get_recipe(db, recipe_id), result)
+
+
+@blueprint.post("/recipes/<int:recipe_id>/first-answer")
+@blueprint.input(FirstAsk)
+@blueprint.output(Estimate)
+def first_answer(recipe_id: int, json_data: FirstAsk) -> Estimate:
+    """What :func:`estimate` will say once these choices are stored: asked for beside the write, it need not wait for it.
+    Stores nothing. What is stored meanwhile by somebody else is told as for any stale write."""
+    with session() as db, db.no_autoflush:
+        row = store.recipes.get_recipe(db, recipe_id)
+        choices = store.recipes.stored_choices(json_data.choices)
+        # The write itself may have come first.
+        if row.version != json_data.version and (row.version != json_data.version + 1 or row.choices != choices):
+            db.expunge_all()  # so that what is stored can still be shown after the transaction has been undone
+            raise store.rows.Stale(row, json_data.version)
+        part = store.rows.get(db, Part, row.part_id)
+        row.choices = choices
+        found = store.estimates.find_estimate(db, services.digests.inputs_digest(row, part.digest))
+        compute = services.estimates.computation(db, row, context().engine, json_data.layers)
+        with_interval = services.calibrations.interval_of(db, row)
+        db.rollback()
+    if found is not None:
+        return with_interval(found)
+    with context().first:
+        return with_interval(compute())
 
 
 @blueprint.post("/recipes/<int:recipe_id>/figures")

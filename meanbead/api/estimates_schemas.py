@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field
 
 from meanbead.api.jobs_schemas import JobOut
-from meanbead.api.schema import RowId, Schema
+from meanbead.api.schema import RowId, Schema, Version
 from meanbead.core.compare.sensitivity import Sensitivity
 from meanbead.core.model import Estimate, Recipe
 
@@ -23,6 +23,14 @@ class SampleAsk(Schema):
     """About how many layers to plan; left out, all."""
 
     layers: Annotated[int, Field(ge=4, le=2000)] | None = None
+
+
+class FirstAsk(Schema):
+    """Choices that are being stored, for the version of the column that they were made on."""
+
+    version: Version
+    choices: Recipe
+    layers: Annotated[int, Field(ge=4, le=2000)]
 
 
 class SensitivityAsk(Schema):

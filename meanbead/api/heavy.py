@@ -24,6 +24,7 @@ __all__ = ["HEAVY", "Inside", "hand_on", "only_from_inside"]
 HEAVY = frozenset(
     [
         "estimates.estimate",
+        "estimates.first_answer",
         "estimates.layers",
         "estimates.list_sensitivities",
         "advice.list_findings",

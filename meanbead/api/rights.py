@@ -74,7 +74,7 @@ _TABLE: dict[Right, str] = {
         changes.listen
     """,
     Right.COMPUTE: """
-        estimates.estimate estimates.figures estimates.list_sensitivities estimates.preview_recipe
+        estimates.estimate estimates.first_answer estimates.figures estimates.list_sensitivities estimates.preview_recipe
         estimates.start_waterfall
         house_rules.preview_house_rules flow_tests.try_flow_plan
         faults.price_cause

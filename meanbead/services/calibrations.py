@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
@@ -31,6 +31,7 @@ __all__ = [
     "calibration_of",
     "difference",
     "expected_of_lists",
+    "interval_of",
     "learnt_of",
     "machine_runs",
     "seconds_by_factor",
@@ -136,15 +137,15 @@ def with_interval(session: Session, column: RecipeRow, estimate: Estimate) -> Es
 
 def with_intervals(session: Session, found: Sequence[tuple[RecipeRow, Estimate]]) -> list[Estimate]:
     """:func:`with_interval` of many at once."""
-    if not found:
-        return []
-    state = store.timed_runs.log_state(session)
-    made = []
-    for column, estimate in found:
-        plastic = Material.model_validate(column.material.material).name
-        calibration = calibration_of(session, column.machine, plastic, state)
-        made.append(estimate.model_copy(update={"interval": calibration.interval(estimate)}))
-    return made
+    state = store.timed_runs.log_state(session) if found else ""
+    return [interval_of(session, column, state)(estimate) for column, estimate in found]
+
+
+def interval_of(session: Session, column: RecipeRow, state: str = "") -> Callable[[Estimate], Estimate]:
+    """What gives estimates of a column the interval that the log of its machine gives them; needs no session any more."""
+    plastic = Material.model_validate(column.material.material).name
+    calibration = calibration_of(session, column.machine, plastic, state)
+    return lambda estimate: estimate.model_copy(update={"interval": calibration.interval(estimate)})
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from typing import Any
 
@@ -12,6 +13,7 @@ from sqlalchemy.orm import Session, undefer
 from meanbead.core.model import Pose
 from meanbead.core.part.pose import posed
 from meanbead.core.part.solid import Solid, solid_from_arrays
+from meanbead.core.runtime.cache import BoundedCache
 from meanbead.store.tables import (
     Part,
 )
@@ -39,10 +41,20 @@ def _there(search: str) -> Any:
     return asked.where(Part.name.icontains(search.strip(), autoescape=True)) if search.strip() else asked
 
 
+_MESH_BYTES = 128 * 1024 * 1024
+_TIMES_ARRAYS = 4
+"""A solid that was cut takes about so many times its arrays."""
+
+_SOLIDS: BoundedCache[Solid] = BoundedCache(
+    _MESH_BYTES, lambda solid: _TIMES_ARRAYS * (solid.vertices.nbytes + solid.faces.nbytes)
+)
+
+
 def load_solid(session: Session, part_id: int) -> Solid:
-    """The sound mesh of a part in its pose."""
-    part, solid = part_as_read(session, part_id)
-    return posed(solid, Pose.model_validate(part.pose))
+    """The sound mesh of a part in its pose; kept for a while, by what it is: each edit of a column asks for it again."""
+    part = session.get_one(Part, part_id)
+    key = (part.digest, json.dumps(part.pose, sort_keys=True))
+    return _SOLIDS.get(key, lambda: posed(part_as_read(session, part_id)[1], Pose.model_validate(part.pose)))
 
 
 def part_as_read(session: Session, part_id: int) -> tuple[Part, Solid]:

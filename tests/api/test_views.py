@@ -149,6 +149,23 @@ class Recipes(ApiCase):
         self.assertEqual(self.call("POST", f"{address}?layers=24"), full)
         self.call("POST", f"{address}?layers=2", status=422)
 
+    def test_a_first_answer_beside_the_write_is_what_is_said_after_it(self) -> None:
+        column = self.columns(self.upload())[0]
+        address = f"/api/recipes/{column['id']}"
+        choices = column["choices"] | {"walls": 5, "infill": {"density": 0.31}}
+        ask = {"version": column["version"], "choices": choices, "layers": 24}
+        ahead = self.call("POST", f"{address}/first-answer", ask)
+        # Nothing is stored by it.
+        stored = self.columns(self.call("GET", f"/api/parts/{column['part_id']}"))[0]
+        self.assertEqual((stored["version"], stored["choices"]), (column["version"], column["choices"]))
+        written = self.call("PATCH", address, {"version": column["version"], "choices": choices})
+        self.assertEqual(self.call("POST", f"{address}/estimate?layers=24"), ahead)
+        # Asked for when the write has come first it is the same; once somebody else has written it is stale.
+        self.assertEqual(self.call("POST", f"{address}/first-answer", ask), ahead)
+        self.call("PATCH", address, {"version": written["version"], "choices": choices | {"walls": 2}})
+        problem = self.call("POST", f"{address}/first-answer", ask, 409)
+        self.assertIn("version", str(problem))
+
     def test_columns_are_filled(self) -> None:
         part = self.upload()
         one, other = self.columns(part)

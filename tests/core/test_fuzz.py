@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 import trimesh
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
@@ -58,6 +58,7 @@ class Files(unittest.TestCase):
         refused_or_sound(bytes(content[:cut]) if data.draw(st.booleans()) else bytes(content), name)
 
     @fuzz
+    @example(b"ISO-10303-21", "x.stl")
     @given(st.binary(max_size=600), st.sampled_from(["x.stl", "x.obj", "x.3mf", "x", "x.gcode"]))
     def test_noise(self, content: bytes, name: str) -> None:
         refused_or_sound(content, name)

@@ -34,9 +34,9 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
-from scipy.special import j1, jn_zeros
 
+from meanbead.core.formulas.bessel import J0_ZEROS, J1_AT_J0_ZEROS
+from meanbead.core.formulas.roots import root_between
 from meanbead.core.model.base import Provenance
 from meanbead.core.model.material import Material
 from meanbead.core.model.measured import MeasuredAt, MeasuredMelt
@@ -83,8 +83,7 @@ SHAPE_EXTRA_MM = {"plain": 0.0, "long_melt": 8.0, "split_flow": 4.0}
 CHANNEL_GAIN = 0.4
 """Typical gain in effective length per further melt channel; the theory's bound is 1 per channel."""
 
-_ZEROS: NDArray[np.float64] = jn_zeros(0, 60)
-_WEIGHTS: NDArray[np.float64] = 2.0 / (_ZEROS * j1(_ZEROS))
+_WEIGHTS: NDArray[np.float64] = 2.0 / (J0_ZEROS * J1_AT_J0_ZEROS)
 
 
 Bound = Literal["heat", "push", "heater", "known", "strand", "too_cold"]
@@ -118,7 +117,7 @@ def centre_excess(fourier: float) -> float:
 
     Valid for ``fourier >= 0.001`` with the 60 terms kept.
     """
-    return float(np.sum(_WEIGHTS * np.exp(-(_ZEROS**2) * fourier)))
+    return float(np.sum(_WEIGHTS * np.exp(-(J0_ZEROS**2) * fourier)))
 
 
 @lru_cache(maxsize=4096)
@@ -128,7 +127,7 @@ def fourier_for_excess(excess: float) -> float:
         raise ValueError(f"excess must lie between 0 and 1, not {excess:g}")
     if excess > centre_excess(0.002):
         return 0.002
-    return float(brentq(lambda fo: centre_excess(fo) - excess, 0.002, 10.0, xtol=1e-12))
+    return root_between(lambda fo: centre_excess(fo) - excess, 0.002, 10.0, 1e-12)
 
 
 def melt_ceiling(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float) -> MeltCeiling:
@@ -303,5 +302,5 @@ def temperature_for_flow_c(
     temps = np.arange(material.flow_temp_c, max_temp_c + 0.5, 1.0)
     for low, high in itertools.pairwise(temps):
         if short(float(high)) >= 0:
-            return float(brentq(short, float(low), float(high))) if short(float(low)) < 0 else float(low)
+            return root_between(short, float(low), float(high)) if short(float(low)) < 0 else float(low)
     return None

@@ -68,7 +68,8 @@ def run_apart(
             f"{doing[:1].upper()}{doing[1:]} took over {seconds:.0f} s.", field="file", remedy="Use a simpler file."
         )
     if code == 2:
-        raise PartError(last, field="file")
+        what, _, remedy = last.partition(". ")
+        raise PartError(f"{what.rstrip('.')}.", field="file", remedy=remedy)
     if code != 0:
         raise PartError(
             f"{doing[:1].upper()}{doing[1:]} failed: the file is damaged, or too large to be worked on here.",

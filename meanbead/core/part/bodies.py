@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
+from meanbead.core.part.connected import surfaces_of
 from meanbead.core.part.solid import Solid, digest_of
 
 __all__ = ["body_of_faces", "split_bodies", "winding_number"]
@@ -68,10 +67,7 @@ def _dot(a: Floats, b: Floats) -> Floats:
 
 def _surfaces(solid: Solid) -> NDArray[np.int64]:
     """The closed surface of each triangle, int64 (m,)."""
-    edges = np.concatenate([solid.faces[:, [0, 1]], solid.faces[:, [1, 2]]])
-    count = len(solid.vertices)
-    graph = coo_array((np.ones(len(edges), dtype=np.int8), (edges[:, 0], edges[:, 1])), shape=(count, count))
-    label = connected_components(graph, directed=False)[1][solid.faces[:, 0]]
+    label = surfaces_of(solid.faces, len(solid.vertices))[1][solid.faces[:, 0]]
     # Corners that no triangle uses have a label, too.
     surface: NDArray[np.int64] = np.unique(label, return_inverse=True)[1].astype(np.int64)
     return surface

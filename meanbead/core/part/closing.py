@@ -16,12 +16,11 @@ from typing import Any
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from meanbead.core.errors import PartError
 from meanbead.core.model.part import Guesses
 from meanbead.core.part.apart import run_apart
+from meanbead.core.part.connected import surfaces_of
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.solid import Solid, digest_of, solid_manifold, surface_of
@@ -111,10 +110,7 @@ def close_gaps(
 
 def _bodies(vertices: Floats, faces: Ints) -> list[tuple[Floats, Ints]]:
     """Pieces of a surface that hang together by their corners, the one of most triangles first."""
-    count = len(vertices)
-    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]]])
-    graph = coo_array((np.ones(len(edges), dtype=np.int8), (edges[:, 0], edges[:, 1])), shape=(count, count))
-    label = connected_components(graph, directed=False)[1][faces[:, 0]]
+    label = surfaces_of(faces, len(vertices))[1][faces[:, 0]]
     names, sizes = np.unique(label, return_counts=True)
     pieces = []
     for name in names[np.argsort(-sizes, kind="stable")]:

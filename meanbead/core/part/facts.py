@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from meanbead.core.model.part import Extents, PartFacts
+from meanbead.core.part.connected import surfaces_of
 from meanbead.core.part.solid import Solid
 
 __all__ = ["BED_CONTACT_MM", "part_facts"]
@@ -44,10 +43,7 @@ def part_facts(solid: Solid) -> PartFacts:
 
 def _bodies(solid: Solid) -> int:
     """Surfaces that hang together. A cavity has a surface of its own, so a hollow ball counts two."""
-    edges = np.concatenate([solid.faces[:, [0, 1]], solid.faces[:, [1, 2]]])
-    count = len(solid.vertices)
-    graph = coo_array((np.ones(len(edges), dtype=np.int8), (edges[:, 0], edges[:, 1])), shape=(count, count))
-    return int(connected_components(graph, directed=False, return_labels=False))
+    return surfaces_of(solid.faces, len(solid.vertices))[0]
 
 
 def _level_mm2(corners: NDArray[np.float64], normals: NDArray[np.float64], *, at_top: bool) -> float:

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from meanbead.core.model.insight import Bin, DetailLoss, PartInsight, Spot, WallBand
 from meanbead.core.part.bodies import body_of_faces
@@ -22,6 +21,7 @@ from meanbead.core.part.rays import Rays
 from meanbead.core.part.slices import Layers, slice_solid
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import tip_angle_deg
+from meanbead.core.runtime.trees import tree_of
 
 __all__ = [
     "OVERHANG_DEG",
@@ -185,13 +185,13 @@ class Thickness:
         area = np.full(len(face), surface.area_mm2.sum() / len(face))
         point, mm = point[seen], distance[seen] + start
         # Along edges a look straight in may graze the next face: a place is thin only if its neighbours are, too.
-        near = cKDTree(point).query(point, k=min(5, len(point)))[1].reshape(len(point), -1)
+        near = tree_of(point).query(point, k=min(5, len(point)))[1].reshape(len(point), -1)
         upright = np.abs(surface.normal[face[seen], 2]) < 0.5
         return cls(point, np.median(mm[near], axis=1), area[seen], upright)
 
     def by_face(self, surface: Surface) -> Floats:
         """Thickness of each triangle, mm, float64 (m,): that of the thinnest of its nearest points."""
-        near = cKDTree(self.point).query(surface.middle, k=min(3, len(self.point)))[1].reshape(len(surface.middle), -1)
+        near = tree_of(self.point).query(surface.middle, k=min(3, len(self.point)))[1].reshape(len(surface.middle), -1)
         thinnest: Floats = self.mm[near].min(axis=1)
         return thinnest
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull
 
 from meanbead.core.model.base import Result
 from meanbead.core.model.pose import Pose
@@ -74,6 +73,8 @@ class OrientationEstimates(Result):
 def candidate_directions(solid: Solid, count: int = 10) -> Floats:
     """Directions of the part that could point down, float64 (k, 3): as it stands first, then the largest flats of its
     hull, then the axes."""
+    from scipy.spatial import ConvexHull  # a third of a second that only this needs
+
     hull = ConvexHull(_hull_points(solid))
     corners = hull.points[hull.simplices]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2

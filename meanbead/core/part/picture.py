@@ -8,7 +8,6 @@ from __future__ import annotations
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from meanbead.core.part.solid import Solid
 
@@ -81,6 +80,8 @@ def _lines(
     at = np.round(start[of] + along[:, None] * (end - start)[of]).astype(np.int64)
     sheet = np.zeros((high, wide), dtype=bool)
     sheet[np.clip(at[:, 1], 0, high - 1), np.clip(at[:, 0], 0, wide - 1)] = True
+    from scipy import ndimage  # a third of a second that only this needs
+
     found: NDArray[np.bool_] = ndimage.binary_dilation(sheet, iterations=oversample)
     return found
 

@@ -10,9 +10,30 @@ from collections.abc import Callable, Iterator
 from threading import Lock
 from typing import Generic, TypeVar
 
-__all__ = ["Pulled"]
+__all__ = ["First", "Pulled"]
 
 Answer = TypeVar("Answer")
+
+
+class First:
+    """What somebody waits for goes first: while any such work is under way, looks at growing answers end early."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._under_way = 0
+
+    def __enter__(self) -> None:
+        with self._lock:
+            self._under_way += 1
+
+    def __exit__(self, *_: object) -> None:
+        with self._lock:
+            self._under_way -= 1
+
+    @property
+    def waiting(self) -> bool:
+        """Whether such work is under way."""
+        return self._under_way > 0
 
 
 class Pulled(Generic[Answer]):
@@ -25,15 +46,18 @@ class Pulled(Generic[Answer]):
         self._lock = Lock()
         self._last: list[Answer] = []
 
-    def pull(self, seconds: float) -> tuple[Answer, bool]:
-        """Go on for about so many seconds, at least to the first answer; the newest answer, and whether it is the last.
+    def pull(self, seconds: float, first: First | None = None) -> tuple[Answer, bool]:
+        """Go on for about so many seconds, at least to the first answer; the newest answer, and whether it is the last. Ends
+        early while other work goes ``first``.
 
         Raises what the work raises: the next look begins anew, for what failed may have passed. :class:`ValueError` where there
         is no answer at all.
         """
         until = time.monotonic() + seconds
         with self._lock:
-            while self._begin is not None and (not self._last or time.monotonic() < until):
+            while self._begin is not None and (
+                not self._last or (time.monotonic() < until and not (first is not None and first.waiting))
+            ):
                 if self._answers is None:
                     self._answers = self._begin()
                 try:

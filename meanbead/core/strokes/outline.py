@@ -196,7 +196,12 @@ def _laid(
 ) -> tuple[LaidWalls, NDArray[np.int64]]:
     """Walls of all different ones among the islands, and the row of each island, int64 (n,)."""
     layer = islands.layer
-    names = names_of(islands.region, islands.height_mm, inputs.walls[layer], inputs.solid[layer], layer == 0)
+    count = inputs.walls[layer]
+    # Where no layer has walls, none leaves room for their outermost bead's rounded side.
+    bare = not count.any()
+    names = names_of(
+        islands.region, islands.height_mm, count, inputs.solid[layer], layer == 0, np.full(len(islands), bare)
+    )
     key = inputs.shared_key
     known = None if laid is None else laid.peek(key)
     new = dict.fromkeys(names)
@@ -206,7 +211,7 @@ def _laid(
         place = {name: k for k, name in reversed(list(enumerate(names)))}
         at = np.array([place[name] for name in new], dtype=np.int64)
         different = Islands(islands.region[at], layer[at], islands.height_mm[at])
-        fresh = LaidWalls({name: row for row, name in enumerate(new)}, different, *_walls(different, inputs))
+        fresh = LaidWalls({name: row for row, name in enumerate(new)}, different, *_walls(different, inputs, bare=bare))
         known = fresh if known is None else known.and_(fresh)
         if laid is not None:
             laid.put(key, known)
@@ -236,7 +241,7 @@ def _widths_mm(islands: Islands, widths: WallWidths) -> tuple[Floats, Floats]:
     )
 
 
-def _walls(islands: Islands, inputs: OutlineInputs) -> tuple[Pieces, Objects, Floats, Floats, Floats]:
+def _walls(islands: Islands, inputs: OutlineInputs, *, bare: bool) -> tuple[Pieces, Objects, Floats, Floats, Floats]:
     """Pieces, the regions left inside, and by island the areas to fill, lost and laid twice.
 
     Each wall has a band of the region to fill: from where the wall outside it ends to one spacing deeper. Of the
@@ -288,7 +293,7 @@ def _walls(islands: Islands, inputs: OutlineInputs) -> tuple[Pieces, Objects, Fl
             over[at] += np.maximum(balance, 0.0)
         region = region.copy()
         region[at] = made.deeper
-    if not most:
+    if bare:
         region, whole_mm2 = islands.region, shapely.area(islands.region)
     return join_pieces(parts), region, whole_mm2 - shapely.area(region), lost, over
 

@@ -15,8 +15,8 @@ import contourpy
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
+from meanbead.core.formulas.roots import root_between
 from meanbead.core.geometry.offsets import Loops, inset, loops_of
 from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.geometry.scanlines import Lines, scan_lines
@@ -186,7 +186,7 @@ def honeycomb_side_mm(spacing_mm: float, density: float) -> float:
         slant = math.hypot(math.sqrt(3) / 2 * side - spacing_mm, side / 2)
         return spacing_mm * (2 * side + 2 * slant) / (1.5 * math.sqrt(3) * side**2) - density
 
-    return float(brentq(excess, 0.1 * spacing_mm, 1e4 * spacing_mm))
+    return root_between(excess, 0.1 * spacing_mm, 1e4 * spacing_mm)
 
 
 def _honeycomb(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: Floats) -> Curves:

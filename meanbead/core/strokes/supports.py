@@ -12,13 +12,13 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection, together, without
 from meanbead.core.model.plan import SupportShape
 from meanbead.core.part.slices import Layers
 from meanbead.core.runtime.parallel import Objects
+from meanbead.core.runtime.trees import tree_of
 from meanbead.core.strokes.cut import Cut
 from meanbead.core.strokes.stage import Remembered, StageInputs
 
@@ -159,7 +159,7 @@ def _descend(place: Floats, way: Floats, height: float, clear: shapely.Geometry)
     """Branches one layer further down, joined where they meet."""
     moved = place.copy()
     if len(place) > 1:
-        distance, near = cKDTree(place).query(place, k=2)
+        distance, near = tree_of(place).query(place, k=2)
         toward = place[near[:, 1]] - place
         gap = np.maximum(distance[:, 1], 1e-9)
         step = np.minimum(height * TREE_LEAN, gap / 2)
@@ -171,7 +171,7 @@ def _descend(place: Floats, way: Floats, height: float, clear: shapely.Geometry)
     if len(moved) < 2:
         return moved, way
     # Join pairs that have met; each branch joins once a layer.
-    pairs = cKDTree(moved).query_pairs(TREE_TIP_MM / 2, output_type="ndarray")
+    pairs = tree_of(moved).query_pairs(TREE_TIP_MM / 2, output_type="ndarray")
     keep = np.ones(len(moved), dtype=bool)
     for first, second in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]:
         if keep[first] and keep[second]:

@@ -13,17 +13,21 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numba
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.runtime.alike import ranges
 from meanbead.core.runtime.parallel import CORES, Objects, parallel_floats
+from meanbead.core.runtime.trees import tree_of
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 __all__ = ["FREE_END_WIDTHS", "MIN_WIDTHS", "ThinStrokes", "shared_mm", "strips_of", "thin_strokes"]
 
@@ -118,7 +122,7 @@ def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Fl
     spacing, depth = spacing_mm[source], depth_mm[source]
     # Strips of different regions never see each other.
     apart = np.column_stack([points, source * _APART_MM])
-    tree = cKDTree(apart)
+    tree = tree_of(apart)
     centre, radius, touch = _circles(tree, points, normal, source, 1.02 * depth)
     across = points[touch] - centre
     own = points - centre

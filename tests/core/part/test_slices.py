@@ -4,13 +4,13 @@ import manifold3d
 import numpy as np
 import shapely
 import trimesh
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.part.read import RawMesh
-from meanbead.core.part.slices import layer_stack, slice_solid
-from meanbead.core.part.solid import make_solid
-from tests.support.solids import box, cone, sphere
+from meanbead.core.part.slices import Layers, layer_stack, slice_solid
+from meanbead.core.part.solid import Solid, make_solid
+from tests.support.solids import block, box, cone, solid_of, sphere
 
 
 class Stack(unittest.TestCase):
@@ -45,6 +45,60 @@ class Stack(unittest.TestCase):
             layers = layer_stack(part, layer, layer)
             self.assertEqual(len(layers), count)
             self.assertAlmostEqual(layers.top_mm[-1] - part, off, places=9)
+
+
+def _one_by_one(solid: Solid, layers: Layers) -> list[bytes]:
+    """Each section by itself: one layer alone spans nothing."""
+    single = [
+        slice_solid(solid, Layers(layers.top_mm[k : k + 1], layers.height_mm[k : k + 1]))[0][0]
+        for k in range(len(layers))
+    ]
+    return [shapely.to_wkb(section) for section in single]
+
+
+class UprightSpans(unittest.TestCase):
+    """Where walls stand upright a section is cut once; it must be what each layer's own cut would give, to the last bit."""
+
+    @settings(max_examples=25, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(st.floats(3, 30), st.floats(3, 30), st.floats(0.4, 12), st.floats(0, 45), st.integers(3, 40)),
+            min_size=1,
+            max_size=5,
+        ),
+        st.floats(0.08, 0.5),
+        st.booleans(),
+    )
+    def test_stacks_of_turned_blocks_and_posts(
+        self, storeys: list[tuple[float, float, float, float, int]], height: float, drafted: bool
+    ) -> None:
+        whole, z = manifold3d.Manifold(), 0.0
+        for k, (x, y, high, turn, sides) in enumerate(storeys):
+            taper = 0.8 if drafted and k % 2 else 1.0
+            post = manifold3d.Manifold.cylinder(high, x / 2, x / 2 * taper, sides)
+            storey = manifold3d.Manifold.cube((x, y, high), True).translate((0, 0, high / 2)) if k % 3 == 0 else post
+            hole = manifold3d.Manifold.cylinder(high * 3, 1.1, 1.1, 12).translate((0.7, 0.2, -high))
+            whole += (storey.rotate((0, 0, turn)) - hole).translate((0.3 * k, 0, z - 0.01 * k))
+            z += high
+        solid = solid_of(whole)
+        layers = layer_stack(float(solid.vertices[:, 2].max()), height, 0.2)
+        sections, failed = slice_solid(solid, layers)
+        self.assertEqual(failed, ())
+        self.assertEqual([shapely.to_wkb(section) for section in sections], _one_by_one(solid, layers))
+
+    def test_a_corner_between_two_layers_parts_them(self) -> None:
+        # A notch of a single layer must not be passed over.
+        notched = solid_of(block(20, 20, 10) - block(20, 5, 0.2, (0, 0, 5.0)))
+        layers = layer_stack(10, 0.2, 0.2)
+        areas = shapely.area(slice_solid(notched, layers)[0])
+        inside = (layers.middle_mm > 5.0) & (layers.middle_mm < 5.2)
+        self.assertTrue(inside.any())
+        np.testing.assert_allclose(areas[inside], 300, rtol=1e-9)
+        np.testing.assert_allclose(areas[~inside], 400, rtol=1e-9)
+
+    def test_equal_sections_are_one_object(self) -> None:
+        sections, _ = slice_solid(box(20, 30, 40), layer_stack(40, 0.2, 0.2))
+        self.assertEqual(len({id(section) for section in sections}), 1)
 
 
 class Sections(unittest.TestCase):

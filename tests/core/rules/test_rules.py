@@ -31,7 +31,7 @@ from meanbead.core.rules.conventions import convention_label, topics
 from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some
 from tests.support.estimating import estimate_with_findings
 from tests.support.insights import insight
-from tests.support.solids import block, box, cylinder, ledge, solid_of, table
+from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, table
 
 ENGINE = Engine()
 BLOCK = box(30, 30, 20)
@@ -216,17 +216,17 @@ class OfTheEngineAlone(unittest.TestCase):
             self.assertIn("eye protection", rules(keys, solid=ledge(12))["trimming"].remedy)
 
     def test_layers_that_cannot_be_cut_stand_in_from_neighbours_and_are_told(self) -> None:
-        real = slices._cut
+        real = slices._Cutter._cut
 
-        def broken(manifold: Any, height_mm: float) -> Any:
-            return None if 2.0 < height_mm < 2.3 else real(manifold, height_mm)
+        def broken(self: Any, height_mm: float) -> Any:
+            return None if 2.0 < height_mm < 2.3 else real(self, height_mm)
 
-        with mock.patch.object(slices, "_cut", broken):
-            result = estimate_with_findings(ENGINE, PrintJob(cylinder(14.2, 6), Recipe()))
+        with mock.patch.object(slices._Cutter, "_cut", broken):
+            result = estimate_with_findings(ENGINE, PrintJob(cone(14.2, 60), Recipe()))
         found = next(finding for finding in result.findings if finding.rule == "layers_from_neighbours")
         self.assertEqual(found.value, 1)
         self.assertIn("Layer 11", found.sentence)
-        whole = ENGINE.estimate(PrintJob(cylinder(14.2001, 6), Recipe()))
+        whole = ENGINE.estimate(PrintJob(cone(14.2001, 60), Recipe()))
         self.assertAlmostEqual(result.print_time_s / whole.print_time_s, 1, delta=0.01)
 
 

@@ -7,7 +7,7 @@ import unittest
 from collections.abc import Iterator
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.runtime.pulled import Pulled
+from meanbead.core.runtime.pulled import First, Pulled
 
 
 class Pulling(unittest.TestCase):
@@ -26,6 +26,15 @@ class Pulling(unittest.TestCase):
         self.assertEqual(work.pull(60), (3, True))
         self.assertEqual(work.pull(0), (3, True))
         self.assertEqual(begun, [0, 1, 2, 3])
+
+    def test_a_look_ends_early_while_other_work_goes_first(self) -> None:
+        first = First()
+        work = Pulled(lambda: iter(range(5)))
+        with first, first:
+            self.assertEqual(work.pull(60, first), (0, False))
+            self.assertEqual(work.pull(60, first), (0, False))
+        self.assertFalse(first.waiting)
+        self.assertEqual(work.pull(60, first), (4, True))
 
     def test_what_went_wrong_is_said_at_every_look(self) -> None:
         def broken() -> Iterator[int]:

@@ -164,10 +164,11 @@ function figureKey(column: RecipeColumn) {
 }
 
 /** A first answer, of a sample of layers; only where the full one is not known yet. */
-export function sampleQuery(column: RecipeColumn) {
+export function sampleQuery(column: RecipeColumn, ahead?: Promise<Estimate | undefined>) {
   return {
     queryKey: ["sample", ...figureKey(column)] as const,
     queryFn: async ({ signal }: { signal: AbortSignal }) =>
+      (await ahead) ??
       take(
         await api.POST("/api/recipes/{recipe_id}/estimate", {
           params: { path: { recipe_id: column.id }, query: { layers: names.sample_layers } },
@@ -179,6 +180,23 @@ export function sampleQuery(column: RecipeColumn) {
     gcTime: 60_000,
     retry: false,
   };
+}
+
+/**
+ * The first answer to choices that are being written, asked for beside the write; undefined where it has to wait for what is stored,
+ * or cannot be had. Whoever asks sees to it that it is used for no other version.
+ */
+export async function askAhead(before: RecipeColumn, choices: Recipe): Promise<Estimate | undefined> {
+  try {
+    return take(
+      await api.POST("/api/recipes/{recipe_id}/first-answer", {
+        params: { path: { recipe_id: before.id } },
+        body: { version: before.version, choices, layers: names.sample_layers },
+      }),
+    );
+  } catch {
+    return undefined; // the usual question, once the choices are stored, says what is wrong
+  }
 }
 
 /** The full answer. The version changes with every edit, so that an older answer never stands in for a newer one. */

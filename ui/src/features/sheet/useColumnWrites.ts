@@ -1,13 +1,17 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { api, ProblemError, take, type RecipeColumn } from "../../api/client";
-import { columnsQuery, keys, sampleQuery } from "../../api/queries";
+import { askAhead, columnsQuery, keys, sampleQuery } from "../../api/queries";
 import { useToast } from "../../components/Toasts";
 import { inLine as runInLine } from "../../lib/inLine";
 import type { Change } from "./edits";
 
 /** Queries that ask about one column, by the head of their keys. */
 const ABOUT_COLUMN: ReadonlySet<string> = new Set(["sample", "estimate", "findings", "next", "curve", "nudges", "by-layer", "strokes", "first-layer"]);
+
+function onlyChoices(change: Change): change is Change & { choices: NonNullable<Change["choices"]> } {
+  return change.choices != null && Object.keys(change).length === 1;
+}
 
 /** Writes to a part's columns: one after another, each against the newest version. */
 export function useColumnWrites(partId: number) {
@@ -58,6 +62,8 @@ export function useColumnWrites(partId: number) {
           const before = (await fetched()).find((one) => one.id === id);
           if (before === undefined) return undefined;
           const change = make(before);
+          // The first answer is asked for beside the write: neither needs the other.
+          const ahead = onlyChoices(change) && before.problem == null && !before.gcode ? askAhead(before, change.choices) : undefined;
           try {
             const written = take(
               await api.PATCH("/api/recipes/{recipe_id}", {
@@ -65,8 +71,8 @@ export function useColumnWrites(partId: number) {
                 body: { ...change, version: before.version },
               }),
             );
-            // The first answer is asked for before the page is drawn anew: drawing a sheet takes as long as computing it.
-            const first = sampleQuery(written);
+            // It is on its way before the page is drawn anew: drawing a sheet takes as long as computing it.
+            const first = sampleQuery(written, ahead);
             if (first.enabled) void queries.query(first).catch(() => undefined);
             place(written);
             return { before, change, merged: tries < 3 };
