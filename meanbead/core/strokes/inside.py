@@ -9,7 +9,8 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.geometry.offsets import grown
-from meanbead.core.geometry.overlay import without
+from meanbead.core.geometry.overlay import difference
+from meanbead.core.runtime.alike import alike
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
@@ -20,6 +21,8 @@ LONGEST_DETOUR = 4.0
 """A way round is taken if it is at most so many times as long as the straight one; else the nozzle goes straight."""
 
 _SHORTEST_MM = 1.0
+_NEAR_MM = 0.05
+"""Both ends of a travel lie at most so far from the body that it stays in: strokes run along its edge."""
 
 
 def keep_inside(rows: Ordered, sections: Objects, shift: int, depth_mm: NDArray[np.float64]) -> Ordered:
@@ -44,29 +47,63 @@ def keep_inside(rows: Ordered, sections: Objects, shift: int, depth_mm: NDArray[
     shapely.destroy_prepared(room)
     inside = rows.inside.copy()
     inside[at[clear]] = True
-    detours: dict[int, NDArray[np.float64]] = {}
-    for k in np.flatnonzero(~clear):
-        way = _way_round(room[k], lines[k])
-        if way is not None:
-            detours[int(at[k])] = way
+    cross = np.flatnonzero(~clear)
+    ways = zip(at[cross].tolist(), _ways_round(room[cross], lines[cross]), strict=True)
+    detours = {row: way for row, way in ways if way is not None}
     return _with_detours(replace(rows, inside=inside), detours)
 
 
-def _way_round(room: shapely.Geometry, line: shapely.Geometry) -> NDArray[np.float64] | None:
-    """A way between the line's ends that follows the room's edge wherever the line leaves the room, or None."""
+class _Body:
+    """One body of a room, made ready for many questions."""
+
+    def __init__(self, region: shapely.Geometry) -> None:
+        self.region = region
+        self.rings = shapely.get_rings(region)
+        self._tree = shapely.STRtree(self.rings)
+        shapely.prepare(region)
+
+    def ring_at(self, point: shapely.Geometry) -> shapely.Geometry:
+        """The ring that is nearest to a point."""
+        return self.rings[int(self._tree.query_nearest(point).min())]
+
+
+def _ways_round(rooms: Objects, lines: Objects) -> list[NDArray[np.float64] | None]:
+    """:func:`_way_round` of each line in its room; None as well where no body of the room is near both ends."""
+    body_of: list[_Body | None] = [None] * len(lines)
+    ends = shapely.points(shapely.get_coordinates(lines).reshape(-1, 2, 2))
+    first, which = alike(rooms)
+    for number, room in enumerate(rooms[first]):
+        mine = np.flatnonzero(which == number)
+        for region in shapely.get_parts(room):
+            if not len(mine):
+                break
+            body = _Body(region)
+            near = shapely.dwithin(region, ends[mine, 0], _NEAR_MM) & shapely.dwithin(region, ends[mine, 1], _NEAR_MM)
+            for k in mine[near].tolist():
+                body_of[k] = body
+            mine = mine[~near]
+    bodies = [(k, body) for k, body in enumerate(body_of) if body is not None]
+    ways: list[NDArray[np.float64] | None] = [None] * len(lines)
+    if bodies:
+        at = np.array([k for k, _ in bodies])
+        regions = np.empty(len(bodies), dtype=object)
+        regions[:] = [body.region for _, body in bodies]
+        for (k, body), outside in zip(bodies, difference(lines[at], regions), strict=True):
+            ways[k] = _way_round(body, lines[k], outside)
+    return ways
+
+
+def _way_round(body: _Body, line: shapely.Geometry, outside: shapely.Geometry) -> NDArray[np.float64] | None:
+    """A way between the line's ends that follows the body's edge wherever the line leaves it, or None; ``outside`` is what of
+    the line does."""
     start, end = shapely.get_coordinates(line)
-    bodies = [body for body in shapely.get_parts(room) if shapely.dwithin(body, shapely.points(start), 0.05)]
-    bodies = [body for body in bodies if shapely.dwithin(body, shapely.points(end), 0.05)]
-    if not bodies:
-        return None
-    body = bodies[0]
     straight = float(shapely.length(line))
-    outside = [part for part in shapely.get_parts(without(line, body)) if part.length > 1e-6]
-    rings = shapely.get_rings(body)
     stops = [(0.0, [start])]
-    for part in outside:
+    for part in shapely.get_parts(outside):
+        if part.length <= 1e-6:
+            continue
         first, last = (shapely.points(point) for point in shapely.get_coordinates(part)[[0, -1]])
-        ring = rings[int(np.argmin(shapely.distance(rings, first)))]
+        ring = body.ring_at(first)
         if shapely.distance(ring, last) > 0.1:
             return None
         stops.append((float(shapely.line_locate_point(line, first)), list(_along(ring, first, last))))
