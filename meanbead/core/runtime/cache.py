@@ -73,6 +73,11 @@ class BoundedCache(Generic[Value]):
             self._values.move_to_end(key)
             return self._values[key]
 
+    def peek_small(self, key: Hashable) -> Value | None:
+        """:meth:`peek` at a value that its holder adds to; None as well once it has outgrown the memory, so that it begins anew."""
+        held = self.peek(key)
+        return None if held is None or self._size_of(held) > self._max_bytes else held
+
     def put(self, key: Hashable, value: Value) -> None:
         """Hold a value that was made elsewhere, in place of what was held under its key."""
         self._keep(key, value)

@@ -202,7 +202,7 @@ def _split(
         inside, near, skins.top, skins.bottom, skins.solid, over, widths.solid, widths.sparse, widths.reach
     )
     key = (outline.of, near.shape[1], inputs.thin_walls, inputs.unheld, inputs.drop_narrow_mm, inputs.grow_mm)
-    known = None if split is None else split.peek(key)
+    known = None if split is None else split.peek_small(key)
     new = dict.fromkeys(names)
     if known is not None:
         new = {name: None for name in new if name not in known.names}

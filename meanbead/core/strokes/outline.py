@@ -203,7 +203,7 @@ def _laid(
         islands.region, islands.height_mm, count, inputs.solid[layer], layer == 0, np.full(len(islands), bare)
     )
     key = inputs.shared_key
-    known = None if laid is None else laid.peek(key)
+    known = None if laid is None else laid.peek_small(key)
     new = dict.fromkeys(names)
     if known is not None:
         new = {name: None for name in new if name not in known.names}

@@ -70,3 +70,14 @@ class Remembered(unittest.TestCase):
             solid = solid_of(block(20 + k, 20, 4) - block(5, 5, 9, (2 + k, 3, -1)))
             job = PrintJob(solid, Recipe(walls=2 + k % 3))
             self.assertEqual(engine.estimate(job).print_time_s, Engine().estimate(job).print_time_s)
+
+    def test_it_outgrows_no_memory(self) -> None:
+        # Each count of walls adds to what is remembered under one key: that must not go on for ever.
+        share = 400_000
+        engine, solid, most = Engine(8 * share), _tray(), 0
+        for walls in range(1, 16):
+            engine.estimate(PrintJob(solid, Recipe(walls=walls)))
+            most = max(most, engine._planner._laid.nbytes)
+        one = Engine()
+        one.estimate(PrintJob(solid, Recipe(walls=15)))
+        self.assertLess(most, share + 2 * one._planner._laid.nbytes)
