@@ -6,14 +6,14 @@ Geometries that are known to be equal are one object, which is asked in no time;
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Container, Hashable, Sequence
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-__all__ = ["alike", "equal_elements", "names_of", "parts_of", "ranges", "shared"]
+__all__ = ["alike", "equal_elements", "names_of", "parts_of", "places_of_new", "ranges", "shared"]
 
 Objects = NDArray[np.object_]
 Whole = NDArray[np.int64]
@@ -41,6 +41,15 @@ def alike(*arrays: NDArray[Any]) -> tuple[Whole, Whole]:
 def names_of(*arrays: NDArray[Any]) -> list[Hashable]:
     """A name for each element, the same for those that are alike; good as long as its objects are held."""
     return list(zip(*map(_names, arrays), strict=True))
+
+
+def places_of_new(names: Sequence[Hashable], known: Container[Hashable]) -> dict[Hashable, int]:
+    """Where each name that is not known yet stands first, in the order of the names."""
+    places: dict[Hashable, int] = {}
+    for place, name in enumerate(names):
+        if name not in known:
+            places.setdefault(name, place)
+    return places
 
 
 def _names(array: NDArray[Any]) -> list[Any]:

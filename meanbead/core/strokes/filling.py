@@ -17,7 +17,7 @@ from meanbead.core.geometry.overlay import intersection
 from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import SkinPattern, ThinWalls
-from meanbead.core.runtime.alike import names_of
+from meanbead.core.runtime.alike import names_of, places_of_new
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
@@ -196,19 +196,17 @@ def _split(
     outline = inputs.outline.value
     inside, layer = outline.inside, outline.islands.layer
     # Regions that are alike between sections that are alike are split alike.
-    near = sections_near(outline.sections, layer, skins)
+    near, below = sections_near(outline.sections, layer, skins)
     over = inputs.bridges_over[layer]
     names = names_of(
         inside, near, skins.top, skins.bottom, skins.solid, over, widths.solid, widths.sparse, widths.reach
     )
-    key = (outline.of, near.shape[1], inputs.thin_walls, inputs.unheld, inputs.drop_narrow_mm, inputs.grow_mm)
+    # Rows of sections mean the same only where they reach equally far down and up.
+    key = (outline.of, below, near.shape[1], inputs.thin_walls, inputs.unheld, inputs.drop_narrow_mm, inputs.grow_mm)
     known = None if split is None else split.peek_small(key)
-    new = dict.fromkeys(names)
-    if known is not None:
-        new = {name: None for name in new if name not in known.names}
+    new = places_of_new(names, () if known is None else known.names)
     if new or known is None:
-        place = {name: k for k, name in reversed(list(enumerate(names)))}
-        at = np.array([place[name] for name in new], dtype=np.int64)
+        at = np.array(list(new.values()), dtype=np.int64)
         fill = split_fill(
             inside[at],
             layer[at],

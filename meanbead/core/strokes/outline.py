@@ -16,7 +16,7 @@ from meanbead.core.geometry.overlay import intersection, prepared_copies
 from meanbead.core.model.plan import Shape
 from meanbead.core.model.recipe import ThinWalls, WallOrder
 from meanbead.core.part.slices import Layers
-from meanbead.core.runtime.alike import names_of
+from meanbead.core.runtime.alike import names_of, places_of_new
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
@@ -204,12 +204,9 @@ def _laid(
     )
     key = inputs.shared_key
     known = None if laid is None else laid.peek_small(key)
-    new = dict.fromkeys(names)
-    if known is not None:
-        new = {name: None for name in new if name not in known.names}
+    new = places_of_new(names, () if known is None else known.names)
     if new or known is None:
-        place = {name: k for k, name in reversed(list(enumerate(names)))}
-        at = np.array([place[name] for name in new], dtype=np.int64)
+        at = np.array(list(new.values()), dtype=np.int64)
         different = Islands(islands.region[at], layer[at], islands.height_mm[at])
         fresh = LaidWalls({name: row for row, name in enumerate(new)}, different, *_walls(different, inputs, bare=bare))
         known = fresh if known is None else known.and_(fresh)

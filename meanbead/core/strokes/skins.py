@@ -82,14 +82,15 @@ class SkinLayers:
     solid: NDArray[np.bool_]
 
 
-def sections_near(sections: Objects, layer: NDArray[np.int64], skins: SkinLayers) -> NDArray[np.int64]:
+def sections_near(sections: Objects, layer: NDArray[np.int64], skins: SkinLayers) -> tuple[NDArray[np.int64], int]:
     """Names of all sections that decide how a region is split, int64 (n, m): those within reach of its layer's skins and one
-    more below (see :func:`_first_over`); equal ones have the same name, and -1 stands for none."""
+    more below (see :func:`_first_over`); equal ones have the same name, and -1 stands for none. And how many of a row lie below
+    the region's own layer."""
     _, name = alike(sections)
     down, up = (max(1, int(count.max(initial=0))) for count in (skins.bottom + 1, skins.top))
     down, up = min(down, len(sections)), min(up, len(sections))
     padded = np.concatenate([np.full(down, -1), name, np.full(up, -1)])
-    return np.lib.stride_tricks.sliding_window_view(padded, down + 1 + up)[layer]
+    return np.lib.stride_tricks.sliding_window_view(padded, down + 1 + up)[layer], down
 
 
 def split_fill(

@@ -7,7 +7,7 @@ import unittest
 import numpy as np
 import shapely
 
-from meanbead.core.runtime.alike import alike, equal_elements, parts_of, ranges, shared
+from meanbead.core.runtime.alike import alike, equal_elements, parts_of, places_of_new, ranges, shared
 
 
 def regions(*shapes: shapely.Geometry) -> np.ndarray:
@@ -44,6 +44,10 @@ class Alike(unittest.TestCase):
         self.assertEqual(source.tolist(), [0, 0, 1, 2, 3, 3] if len(parts) == 6 else [0, 0, 2, 3, 3])
         self.assertIs(parts[0], parts[-2])
         self.assertIs(parts[1], parts[-1])
+
+    def test_new_names_stand_where_they_came_first(self) -> None:
+        self.assertEqual(places_of_new(["a", "b", "a", "c", "b"], {"b": 0}), {"a": 0, "c": 3})
+        self.assertEqual(places_of_new(["a", "a"], {"a"}), {})
 
     def test_ranges(self) -> None:
         self.assertEqual(ranges(np.array([5, 0, 9]), np.array([2, 0, 3])).tolist(), [5, 6, 9, 10, 11])

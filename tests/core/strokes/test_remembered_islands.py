@@ -63,6 +63,15 @@ class Remembered(unittest.TestCase):
             job = PrintJob(solid, Recipe.model_validate(keys))
             self.assertEqual(engine.estimate(job), Engine().estimate(job), keys)
 
+    def test_skins_that_reach_otherwise_elsewhere(self) -> None:
+        # Both look over as many layers in all, one further up and one further down: on an upright part nothing else differs.
+        solid, engine = solid_of(block(20, 20, 6)), Engine()
+        for top, bottom in ((5, 3), (4, 4), (3, 5), (5, 3)):
+            beyond = {"from_mm": 2.6, "to_mm": 3.0, "top_layers": top, "bottom_layers": bottom}
+            recipe = Recipe.model_validate({"top_layers": 3, "bottom_layers": 3, "height_ranges": [beyond]})
+            job = PrintJob(solid, recipe)
+            self.assertEqual(engine.estimate(job), Engine().estimate(job), (top, bottom))
+
     def test_islands_of_another_part_are_never_taken_for_its_own(self) -> None:
         # Sections come and go: names must not outlive what they name.
         engine = Engine(cache_bytes=2_000_000)
