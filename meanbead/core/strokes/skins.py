@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -304,11 +305,11 @@ def _bared(
     return shown, rest
 
 
-def _busy(function: object, first: Objects, second: Objects, result: Objects) -> Objects:
+def _busy(function: Callable[[Objects, Objects], Objects], first: Objects, second: Objects, result: Objects) -> Objects:
     """Run a binary operation only where both sides hold something; elsewhere ``result`` stands."""
     where = np.flatnonzero(~shapely.is_empty(first) & ~shapely.is_empty(second))
     if len(where):
-        result[where] = parallel_apply(function, first[where], second[where])  # type: ignore[arg-type]
+        result[where] = function(first[where], second[where])
     return result
 
 
