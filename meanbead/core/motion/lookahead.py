@@ -91,14 +91,17 @@ def _plan(length, speed, acceleration, halt, corner, stop, start):  # type: igno
     peak = np.empty(n)
     time = np.empty(n)
     # Backward: what each move may enter with and still brake to what follows.
-    after = 0.0
+    # ``least`` is the same if what follows the path begins from rest: a move that is slower than a stop may be.
+    after = least = 0.0
     settled = 0
     for k in range(n - 1, -1, -1):
         end = min(stop[k], speed[k]) if k == n - 1 or halt[k + 1] else after
         bound = entry_bound_mm_s(k, speed, corner) if k > 0 and not halt[k] else min(corner[k], speed[k])
         reach = reached_mm_s(end, acceleration[k], length[k])
         after = min(bound, reach)
-        if settled == 0 and (bound <= reach or halt[k]):
+        from_rest = end if k < n - 1 and halt[k + 1] else least
+        least = min(bound, reached_mm_s(from_rest, acceleration[k], length[k]))
+        if settled == 0 and (bound <= least or halt[k]):
             settled = k
         entry[k] = after
         leave[k] = end

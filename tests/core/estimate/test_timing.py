@@ -196,7 +196,16 @@ class Pieces(unittest.TestCase):
     @given(paths())
     def test_what_is_settled_is_what_the_whole_path_gives(self, case: tuple[Moves, float]) -> None:
         """Plan a first part alone; what it calls settled must not change when the rest is known."""
-        moves, _ = case
+        self._settles(case[0])
+
+    def test_a_move_that_is_slower_than_a_stop_may_follow(self) -> None:
+        count = 9
+        length, speed = np.full(count, 1.0), np.array([5, 5, 5, 5, 5, 5, 7, 7, 5.0])
+        length[7] = 0.0546875
+        unit = np.tile([1.0, 0, 0, 0], (count, 1))
+        self._settles(Moves(length, unit, speed, np.full(count, 200.0), np.arange(count) == 0))
+
+    def _settles(self, moves: Moves) -> None:
         corner, stop = corner_speeds_jerk(moves.unit, JERK, moves.halt), limit_by_axis(moves.unit, JERK)
         whole = plan_speeds(moves, corner, stop)
         for cut in range(1, len(moves.length_mm)):
