@@ -1,6 +1,10 @@
+import io
 import re
 
+import numpy as np
+import numpy.typing as npt
 import trimesh
+from PIL import Image
 from playwright.sync_api import expect
 
 from tests.ui.browser import UiCase
@@ -59,6 +63,27 @@ class Layers(UiCase):
         expect(page.get_by_text(re.compile("^fetching"))).to_have_count(0)
         page.get_by_label("Travel").check()
         page.get_by_label("This layer alone").check()
+
+    def test_a_part_of_many_strokes_looks_the_same_drawn_simply(self) -> None:
+        # The browser of the tests draws on the processor, as one without a graphics card does.
+        part = self.add_part(trimesh.creation.icosphere(4, radius=22), "marble.stl")
+        self.open(f"/parts/{part}/layers")
+        page = self.page
+        expect(page.get_by_text(re.compile("^fetching"))).to_have_count(0)
+        every = page.get_by_label("Every stroke below")
+        expect(every).not_to_be_checked()
+        simply = self._covered()
+        every.check()
+        whole = self._covered()
+        self.assertGreater(whole.sum(), 10_000)
+        self.assertLess((simply ^ whole).sum(), 0.01 * whole.sum())
+
+    def _covered(self) -> npt.NDArray[np.bool_]:
+        """Which pixels of the picture show plastic: darker than the bed and its lines."""
+        self.next_frame()
+        picture = self.page.get_by_role("img", name="Strokes of Everyday").screenshot()
+        grey: npt.NDArray[np.uint8] = np.asarray(Image.open(io.BytesIO(picture)).convert("L"))
+        return grey < 180
 
     def test_two_recipes_in_step(self) -> None:
         self.layers()

@@ -11,6 +11,7 @@ import {
   type Material,
   type Plane,
 } from "three";
+import { hasGraphicsCard } from "./graphics";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 
 export type ViewName = "corner" | "front" | "right" | "back" | "left" | "above" | "below";
@@ -43,7 +44,7 @@ export class Stage {
 
   /** Throws where the browser has no WebGL. */
   constructor(readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true });
+    this.renderer = new WebGLRenderer({ canvas, antialias: hasGraphicsCard(), alpha: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.camera.up.set(0, 0, 1);
     this.controls = new OrbitControls(this.camera, canvas);

@@ -16,6 +16,8 @@ interface LayerPaneProps {
   /** Strokes of the layer that are laid. */
   strokes: number;
   below: boolean;
+  /** Of lower layers only what is seen from outside, in fewer strokes. */
+  simply: boolean;
   painting: Omit<Painting, "scale" | "names">;
   fastest: number;
   /** Gives the stage out, so that two panes can be turned as one. */
@@ -25,7 +27,7 @@ interface LayerPaneProps {
 }
 
 /** The strokes of one column up to a place in time; pointing at one reads it. */
-export function LayerPane({ column, index, layer, strokes, below, painting, fastest, onStage, onPiece }: LayerPaneProps) {
+export function LayerPane({ column, index, layer, strokes, below, simply, painting, fastest, onStage, onPiece }: LayerPaneProps) {
   const [reading, setReading] = useState<string[] | null>(null);
   const { by, only, travels, apart } = painting;
   const painter = useMemo(
@@ -50,6 +52,7 @@ export function LayerPane({ column, index, layer, strokes, below, painting, fast
 
   const loading = useStrokes(column, index, scene, layer, below, by === "resting", painter, onPiece);
   useEffect(() => scene?.paint(painter), [scene, painter]);
+  useEffect(() => scene?.drawSimply(simply), [scene, simply]);
   useEffect(() => scene?.show({ layer, strokes, below }), [scene, layer, strokes, below]);
 
   const read = (x: number, y: number) => {

@@ -1,6 +1,7 @@
 import { useMemo, useState, type KeyboardEvent, type ReactNode } from "react";
 import type { RecipeColumn, StrokesIndex } from "../../api/client";
 import { formatDuration } from "../../lib/format";
+import { hasGraphicsCard } from "../../components/stage/graphics";
 import { BeyondPanel } from "./BeyondPanel";
 import { DifferencePanel } from "./DifferencePanel";
 import { ColourPanel } from "./ColourPanel";
@@ -10,6 +11,7 @@ import { LayerSliders } from "./LayerSliders";
 import { legendOf, type ColourBy } from "./painting";
 import { layerAt, layerSeconds, secondsUntil, strokesIn } from "./places";
 import { PlayerBar } from "./PlayerBar";
+import { leavesOut } from "./StrokeScene";
 import { usePlayback, type Playback } from "./usePlayback";
 import { useDifference } from "./useDifference";
 import { useTwinStages } from "./useTwinStages";
@@ -37,6 +39,8 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
   const [chosenBy, setBy] = useState<ColourBy>(from.get("colour") === "difference" ? "difference" : wantedCause ? "cause" : index.marks.length > 0 && !wantedFeature ? "beyond" : "feature");
   const [only, setOnly] = useState<string | null>(wantedCause ?? wantedFeature);
   const [travels, setTravels] = useState(wantedFeature === "travel" || TRAVEL_CAUSES.includes(wantedCause ?? ""));
+  const [simply, setSimply] = useState(() => !hasGraphicsCard());
+  const matters = !hasGraphicsCard() && (leavesOut(index) || (beside !== null && leavesOut(beside.index)));
   // Without a second recipe there is no difference to show.
   const by = chosenBy === "difference" && !beside ? "feature" : chosenBy;
   const { join, look } = useTwinStages();
@@ -66,6 +70,7 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
             layer={layer}
             strokes={strokes}
             below={below}
+            simply={simply}
             painting={{ ...painting, apart: apart.mine }}
             fastest={fastest}
             onStage={(stage) => join(0, stage)}
@@ -79,6 +84,7 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
               layer={twinLayer}
               strokes={Math.round(share * twinCount)}
               below={below}
+              simply={simply}
               painting={{ ...painting, apart: apart.its }}
               fastest={fastest}
               onStage={(stage) => join(1, stage)}
@@ -87,7 +93,14 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
           )}
         </div>
         <LayerSliders index={index} place={place} />
-        <PlayerBar place={place} below={below} onBelow={setBelow} travels={travels} onTravels={setTravels} onLook={look} />
+        <PlayerBar place={place} below={below} onBelow={setBelow} travels={travels} onTravels={setTravels} onLook={look}>
+          {matters && (
+            <label className="flex items-center gap-1.5" title="Without a graphics card, layers below the ones on top are drawn as they look from outside; all their strokes take seconds a picture">
+              <input type="checkbox" className="checkbox checkbox-xs" checked={!simply} onChange={(event) => setSimply(!event.target.checked)} />
+              Every stroke below
+            </label>
+          )}
+        </PlayerBar>
       </div>
       <aside aria-label="About the layers" className="min-w-0 space-y-3">
         <div>

@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { ViewName } from "../../components/stage/Stage";
 import { PACES, type Playback } from "./usePlayback";
 
@@ -8,10 +9,11 @@ interface PlayerBarProps {
   travels: boolean;
   onTravels: (travels: boolean) => void;
   onLook: (view: ViewName) => void;
+  children?: ReactNode;
 }
 
 /** Play, look from another side, and what is shown beside the layer's strokes. */
-export function PlayerBar({ place, below, onBelow, travels, onTravels, onLook }: PlayerBarProps) {
+export function PlayerBar({ place, below, onBelow, travels, onTravels, onLook, children }: PlayerBarProps) {
   return (
     <>
       <div className="mt-2 flex flex-wrap items-center gap-2 text-sm">
@@ -49,6 +51,7 @@ export function PlayerBar({ place, below, onBelow, travels, onTravels, onLook }:
           <input type="checkbox" className="checkbox checkbox-xs" checked={travels} onChange={(event) => onTravels(event.target.checked)} />
           Travel
         </label>
+        {children}
       </div>
       <p className="mt-1 text-xs text-quiet">
         Arrows: up and down change the layer, left and right lay strokes · 1: first layer · space plays · point at a stroke of

@@ -1,17 +1,11 @@
-import {
-  Box3,
-  BufferAttribute,
-  DoubleSide,
-  InstancedBufferAttribute,
-  InstancedBufferGeometry,
-  Mesh,
-  ShaderMaterial,
-  Vector3,
-} from "three";
+import { Box3, Vector3 } from "three";
 import type { StrokePiece } from "../../api/binary";
 import type { StrokesIndex } from "../../api/client";
 import type { Stage } from "../../components/stage/Stage";
+import { hasGraphicsCard } from "../../components/stage/graphics";
+import { countBelow, isWall, outsideOf, type Outside } from "./outside";
 import type { Painter } from "./painting";
+import { StrokeMesh } from "./strokeMesh";
 
 /** Layers of one fetched piece, from `first` up to below `end`. */
 export interface Span {
@@ -37,85 +31,19 @@ export function spansOf(index: StrokesIndex): Span[] {
   return spans;
 }
 
-// A stroke is a strip of three lines turned towards the eye: its silhouette on both sides, and a ridge between them that
-// stands out towards the eye, so that crossing beads cut each other as they do in plastic.
-const STRIP = new Float32Array([0, -1, 0, 0, 0, 0, 0, 1, 0, 1, -1, 0, 1, 0, 0, 1, 1, 0]);
-const STRIP_INDEX = [0, 3, 1, 1, 3, 4, 1, 4, 2, 2, 4, 5];
-
-const VERTEX = /* glsl */ `
-  attribute vec4 ends;
-  attribute vec3 bead; // width, height, top
-  attribute vec4 paint; // colour; its fourth is the pattern, and 255 hides the stroke
-  uniform vec3 eye; // towards the eye, unit length
-  uniform int firstShown;
-  varying vec3 colour;
-  varying vec3 across;
-  varying vec2 place; // along from the start, mm; across, -1 to 1
-  varying float lengthMm;
-  varying float halfMm;
-  varying float pattern;
-  void main() {
-    vec2 way = ends.zw - ends.xy;
-    lengthMm = length(way);
-    if (gl_InstanceID < firstShown || paint.a > 0.99 || lengthMm < 1e-6) {
-      gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
-      return;
-    }
-    vec3 along = vec3(way / lengthMm, 0.0);
-    vec3 side = vec3(-along.y, along.x, 0.0);
-    vec2 seen = vec2(dot(eye, side), eye.z);
-    float size = length(seen);
-    vec2 turn = size > 1e-3 ? vec2(-seen.y, seen.x) / size : vec2(1.0, 0.0);
-    vec2 half_ = bead.xy * 0.5;
-    float reach = length(half_ * turn);
-    halfMm = half_.x;
-    across = side * turn.x + vec3(0.0, 0.0, turn.y);
-    float t = position.x * 2.0 - 1.0; // -1 at the start, 1 at the end
-    vec3 middle = vec3(mix(ends.xy, ends.zw, position.x), bead.z - half_.y);
-    vec3 at = middle + along * t * half_.x + across * position.y * reach;
-    at += eye * (1.0 - abs(position.y)) * half_.y;
-    place = vec2(position.x * lengthMm + t * half_.x, position.y);
-    colour = paint.rgb;
-    pattern = floor(paint.a * 255.0 + 0.5);
-    gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
-  }
-`;
-
-const FRAGMENT = /* glsl */ `
-  uniform vec3 eye;
-  uniform vec3 lamp;
-  varying vec3 colour;
-  varying vec3 across;
-  varying vec2 place;
-  varying float lengthMm;
-  varying float halfMm;
-  varying float pattern;
-  void main() {
-    // Round ends.
-    float beyond = place.x < 0.0 ? -place.x : max(0.0, place.x - lengthMm);
-    if (beyond * beyond + place.y * place.y * halfMm * halfMm > halfMm * halfMm) discard;
-    vec3 normal = normalize(across * place.y + eye * sqrt(max(0.05, 1.0 - place.y * place.y)));
-    float light = 0.52 + 0.5 * max(0.0, dot(normal, lamp));
-    float dark = 0.0;
-    // A second cue beside the colour, where it is large enough to be seen.
-    float coarse = fwidth(place.x);
-    if (coarse < 0.25) {
-      if (pattern == 1.0) dark = step(0.72, fract(place.x / 1.4));
-      else if (pattern == 2.0) dark = step(abs(place.y), 0.22);
-      else if (pattern == 3.0) dark = step(length(vec2((fract(place.x / 1.2) - 0.5) * 1.2, place.y * halfMm)), 0.16);
-      else if (pattern == 4.0) dark = step(0.5, fract(place.x / 2.4)) * step(abs(place.y), 0.3);
-    }
-    gl_FragColor = vec4(mix(colour, colour * 0.35, dark * 0.4) * light, 1.0);
-    #include <colorspace_fragment>
-  }
-`;
-
 interface Piece {
   span: Span;
   data: StrokePiece;
-  mesh: Mesh<InstancedBufferGeometry, ShaderMaterial>;
-  paint: InstancedBufferAttribute;
+  bead: Float32Array;
+  paint: Uint8Array;
+  /** All its strokes, and those seen from outside: made when they are first drawn. */
+  whole: StrokeMesh | null;
+  outside: (Outside & { mesh: StrokeMesh; paint: Uint8Array }) | null;
 }
+
+// Without a graphics card: strokes that are drawn as they are in any case, and of the layers on top, at the least one.
+const FEW = 12_000;
+const ON_TOP = 4_000;
 
 /** What of a column is shown: up to a layer, up to a stroke of it, alone or with all below. */
 export interface Shown {
@@ -125,18 +53,37 @@ export interface Shown {
   below: boolean;
 }
 
+/** Whether drawing simply leaves out anything of a column. */
+export function leavesOut(index: StrokesIndex): boolean {
+  return index.strokes > FEW;
+}
+
 /** The strokes of one column on a stage. */
 export class StrokeScene {
   private readonly pieces = new Map<number, Piece>();
   private readonly box: Box3;
   private shown: Shown = { layer: 0, strokes: 0, below: true };
+  /** Of so many layers one outer wall is drawn where it is drawn simply: as many as go into a pixel. */
+  private every = 1;
+  private top: { mesh: StrokeMesh; first: number; layer: number } | null = null;
 
+  /** `simply`: of layers below the ones on top draw only what is seen from outside, in fewer strokes. */
   constructor(
     readonly stage: Stage,
     readonly index: StrokesIndex,
+    private simply = false,
+    private readonly onProcessor = !hasGraphicsCard(),
   ) {
     this.box = new Box3(new Vector3(...(index.low_mm as [number, number, number])), new Vector3(...(index.high_mm as [number, number, number])));
     stage.frame(this.box);
+    this.every = this.layersInAPixel();
+    stage.controls.addEventListener("change", this.zoomed);
+  }
+
+  drawSimply(simply: boolean): void {
+    if (simply === this.simply) return;
+    this.simply = simply;
+    this.show(this.shown);
   }
 
   has(span: Span): boolean {
@@ -145,9 +92,6 @@ export class StrokeScene {
 
   add(span: Span, data: StrokePiece, painter: Painter): void {
     this.drop(span);
-    const geometry = new InstancedBufferGeometry();
-    geometry.setAttribute("position", new BufferAttribute(STRIP, 3));
-    geometry.setIndex(STRIP_INDEX);
     const bead = new Float32Array(3 * data.count);
     for (let k = 0; k < data.count; k++) {
       bead[3 * k] = data.width_mm[k] ?? 0;
@@ -160,61 +104,63 @@ export class StrokeScene {
         bead[3 * k + 2] = (bead[3 * k + 2] ?? 0) + 0.15;
       }
     }
-    const paint = new InstancedBufferAttribute(new Uint8Array(4 * data.count), 4, true);
-    geometry.setAttribute("ends", new InstancedBufferAttribute(data.xy, 4));
-    geometry.setAttribute("bead", new InstancedBufferAttribute(bead, 3));
-    geometry.setAttribute("paint", paint);
-    geometry.instanceCount = data.count;
-    const material = new ShaderMaterial({
-      vertexShader: VERTEX,
-      fragmentShader: FRAGMENT,
-      side: DoubleSide,
-      uniforms: { eye: { value: new Vector3(0, 0, 1) }, lamp: { value: new Vector3() }, firstShown: { value: 0 } },
-    });
-    const mesh = new Mesh(geometry, material);
-    mesh.frustumCulled = false;
-    mesh.onBeforeRender = () => {
-      const eye = this.stage.camera.position.clone().sub(this.stage.controls.target).normalize();
-      (material.uniforms.eye?.value as Vector3).copy(eye);
-      // Light from over the left shoulder, wherever one stands.
-      const right = new Vector3().crossVectors(this.stage.camera.up, eye).normalize();
-      (material.uniforms.lamp?.value as Vector3).copy(eye).addScaledVector(right, -0.5).add(new Vector3(0, 0, 0.5)).normalize();
-    };
-    const piece = { span, data, mesh, paint };
+    const piece: Piece = { span, data, bead, paint: new Uint8Array(4 * data.count), whole: null, outside: null };
+    painter(data, piece.paint);
     this.pieces.set(span.first, piece);
-    this.paintPiece(piece, painter);
-    this.stage.scene.add(mesh);
+    this.dropTop();
     this.show(this.shown);
   }
 
   drop(span: Span): void {
     const piece = this.pieces.get(span.first);
     if (piece === undefined) return;
-    this.stage.scene.remove(piece.mesh);
-    piece.mesh.geometry.dispose();
-    piece.mesh.material.dispose();
+    piece.whole?.dispose();
+    piece.outside?.mesh.dispose();
     this.pieces.delete(span.first);
   }
 
   /** Paint everything anew. */
   paint(painter: Painter): void {
-    for (const piece of this.pieces.values()) this.paintPiece(piece, painter);
-    this.stage.draw();
+    for (const { data, paint, whole, outside } of this.pieces.values()) {
+      painter(data, paint);
+      whole?.painted();
+      if (outside) copyPaint(paint, outside.of, outside.paint);
+      outside?.mesh.painted();
+    }
+    this.dropTop();
+    this.show(this.shown);
   }
 
-  /** Show strokes up to a place; only counts change, so that scrubbing is free. */
+  /** Show strokes up to a place; nearly always only counts change, so that scrubbing is free. */
   show(shown: Shown): void {
     this.shown = shown;
-    const first = (layer: number) => this.index.first_stroke[Math.max(0, layer)] ?? 0;
-    const end = first(shown.layer) + shown.strokes;
-    const start = shown.below ? 0 : first(shown.layer);
-    for (const { span, mesh, data } of this.pieces.values()) {
-      const from = first(span.first);
-      const count = Math.max(0, Math.min(data.count, end - from));
-      mesh.visible = count > 0 && start < from + data.count;
-      mesh.geometry.instanceCount = count;
-      const uniform = mesh.material.uniforms.firstShown;
-      if (uniform) uniform.value = Math.max(0, start - from);
+    const { layer, below } = shown;
+    const end = this.firstOf(layer) + shown.strokes;
+    if (!this.simply || !leavesOut(this.index)) {
+      this.dropTop();
+      const start = below ? 0 : this.firstOf(layer);
+      for (const piece of this.pieces.values()) {
+        piece.outside?.mesh.show(0, 0);
+        const from = this.firstOf(piece.span.first);
+        const count = Math.max(0, Math.min(piece.data.count, end - from));
+        if (count > 0 && start < from + piece.data.count) this.wholeOf(piece).show(Math.max(0, start - from), count);
+        else piece.whole?.show(0, 0);
+      }
+    } else {
+      let first = layer;
+      while (below && first > 0 && this.firstOf(layer + 1) - this.firstOf(first - 1) <= ON_TOP) first--;
+      // Groups of layers that stand for each other are drawn whole or not at all.
+      if (below) first -= first % this.every;
+      for (const piece of this.pieces.values()) {
+        piece.whole?.show(0, 0);
+        if (!below || piece.span.first >= first) {
+          piece.outside?.mesh.show(0, 0);
+        } else {
+          const outside = this.outsideOf(piece);
+          outside.mesh.show(0, countBelow(outside.layer, first));
+        }
+      }
+      this.showTop(first, layer, end - this.firstOf(first));
     }
     this.stage.draw();
   }
@@ -257,7 +203,79 @@ export class StrokeScene {
   }
 
   dispose(): void {
+    this.stage.controls.removeEventListener("change", this.zoomed);
+    this.dropTop();
     for (const { span } of [...this.pieces.values()]) this.drop(span);
+  }
+
+  private layersInAPixel(): number {
+    const { top_mm } = this.index;
+    const height = (top_mm.at(-1) ?? 0) / Math.max(1, top_mm.length);
+    return Math.min(8, Math.max(1, Math.floor(this.stage.pixel_mm / Math.max(1e-3, height))));
+  }
+
+  private readonly zoomed = (): void => {
+    if (this.every === this.layersInAPixel()) return;
+    this.every = this.layersInAPixel();
+    for (const piece of this.pieces.values()) {
+      piece.outside?.mesh.dispose();
+      piece.outside = null;
+    }
+    this.show(this.shown);
+  };
+
+  private firstOf(layer: number): number {
+    return this.index.first_stroke[Math.max(0, layer)] ?? 0;
+  }
+
+  private wholeOf(piece: Piece): StrokeMesh {
+    return (piece.whole ??= new StrokeMesh(this.stage, { ends: piece.data.xy, bead: piece.bead, paint: piece.paint }, { spread: this.onProcessor }));
+  }
+
+  private outsideOf(piece: Piece): NonNullable<Piece["outside"]> {
+    if (piece.outside) return piece.outside;
+    const { features, top_mm } = this.index;
+    const found = outsideOf(piece.data, this.index, this.every);
+    const bead = new Float32Array(3 * found.count);
+    const wall = features.map(isWall);
+    found.of.forEach((k, at) => {
+      bead.set(piece.bead.subarray(3 * k, 3 * k + 3), 3 * at);
+      if (this.every === 1 || wall[piece.data.feature[k] ?? 0] !== true) return;
+      const layer = found.layer[at] ?? 0;
+      const top = top_mm[Math.min(top_mm.length, layer + this.every) - 1] ?? 0;
+      bead[3 * at + 1] = (bead[3 * at + 1] ?? 0) + top - (bead[3 * at + 2] ?? 0);
+      bead[3 * at + 2] = top;
+    });
+    const paint = new Uint8Array(4 * found.count);
+    copyPaint(piece.paint, found.of, paint);
+    const mesh = new StrokeMesh(this.stage, { ends: found.xy, bead, paint }, { flat: true, spread: true });
+    return (piece.outside = { ...found, mesh, paint });
+  }
+
+  /** The layers on top as they are, in a mesh of their own: a frame should not run through the pieces that hold them. */
+  private showTop(first: number, layer: number, strokes: number): void {
+    if (this.top?.first !== first || this.top.layer !== layer) {
+      this.dropTop();
+      const [from, to] = [this.firstOf(first), this.firstOf(layer + 1)];
+      const ends = new Float32Array(4 * (to - from));
+      const bead = new Float32Array(3 * (to - from));
+      const paint = new Uint8Array(4 * (to - from));
+      for (const piece of this.pieces.values()) {
+        const base = this.firstOf(piece.span.first);
+        const [low, high] = [Math.max(from, base), Math.min(to, base + piece.data.count)];
+        if (low >= high) continue;
+        ends.set(piece.data.xy.subarray(4 * (low - base), 4 * (high - base)), 4 * (low - from));
+        bead.set(piece.bead.subarray(3 * (low - base), 3 * (high - base)), 3 * (low - from));
+        paint.set(piece.paint.subarray(4 * (low - base), 4 * (high - base)), 4 * (low - from));
+      }
+      this.top = { mesh: new StrokeMesh(this.stage, { ends, bead, paint }, { spread: true }), first, layer };
+    }
+    this.top.mesh.show(0, strokes);
+  }
+
+  private dropTop(): void {
+    this.top?.mesh.dispose();
+    this.top = null;
   }
 
   private groundAt(x: number, y: number, height: number): Vector3 | null {
@@ -268,11 +286,10 @@ export class StrokeScene {
     if (Math.abs(way.z) < 1e-9) return null;
     return near.addScaledVector(way, (height - near.z) / way.z);
   }
+}
 
-  private paintPiece({ data, paint }: Piece, painter: Painter): void {
-    painter(data, paint.array as Uint8Array);
-    paint.needsUpdate = true;
-  }
+function copyPaint(from: Uint8Array, of: Uint32Array, to: Uint8Array): void {
+  of.forEach((k, at) => to.set(from.subarray(4 * k, 4 * k + 4), 4 * at));
 }
 
 /** Distance of a point from stroke k, mm. */
