@@ -124,6 +124,10 @@ class TradeOff(UiCase):
                 axis.uncheck()
         page.get_by_role("button", name=re.compile("Search all")).click()
         expect(page.get_by_role("heading", name="Nothing within these limits")).to_be_visible()
+        page.get_by_role("textbox", name="Shell, least").fill("9")
+        page.get_by_role("button", name=re.compile("Search again")).click()
+        ruled_out = page.get_by_role("listitem").filter(has_text=re.compile(r"^\d+ times: A shell of .* 9.00 mm wanted"))
+        expect(ruled_out).to_be_visible()
 
 
 class HouseAndShelf(UiCase):

@@ -9,6 +9,7 @@ from pydantic import Field
 from meanbead.core.advise.measures import Measures, PlanMeasures
 from meanbead.core.model.base import NonNegative, Result, Share
 from meanbead.core.model.purpose import Limits
+from meanbead.core.rules.looks import ridge_limit_mm
 from meanbead.core.text.durations import duration
 
 __all__ = ["Breach", "SearchLimits", "breaches", "plan_breaches"]
@@ -100,6 +101,8 @@ def _compared(limits: Limits, found: PlanMeasures, table: dict[str, tuple[str, s
     pairs = []
     for name, (measure, words) in table.items():
         allowed, value = getattr(limits, name, None), getattr(found, measure, None)
+        if name == "ridge_mm":
+            allowed = ridge_limit_mm(limits, found.gloss)
         if allowed is not None and value is not None:
             says = words.format(v=value, a=allowed)
             pairs.append(Breach(limit=name, value=value, allowed=allowed, sentence=says))

@@ -14,6 +14,7 @@ from meanbead.core.formulas.surface import clean_overhang_deg, ridge_mm, steepes
 from meanbead.core.model.base import Result
 from meanbead.core.model.estimate import Causes, Estimate
 from meanbead.core.model.insight import PartInsight
+from meanbead.core.model.material import Gloss
 from meanbead.core.model.plan import Plan
 from meanbead.core.rules.rule_input import even_flow_mm3_s
 from meanbead.core.schedule.attendance import plates_per_day
@@ -28,7 +29,7 @@ class PlanMeasures(Result):
     by how much the bead could lean out further than the part does (negative where supports have to hold it),
     ``shell_mm`` the walls' thickness, ``density`` the share of the filling that is plastic. ``bond``, ``crush``, ``sideways`` and
     ``bend`` are strength indices (see :mod:`meanbead.core.formulas.strength`): comparisons, never ratings. ``over_usual_c`` is how
-    much hotter than the plastic's usual it is run.
+    much hotter than the plastic's usual it is run. ``gloss`` is the plastic's: shiny steps show more than matte ones.
     """
 
     ridge_mm: float
@@ -46,6 +47,7 @@ class PlanMeasures(Result):
     sideways: float
     bend: float
     outer_speed_mm_s: float
+    gloss: Gloss = "satin"
 
 
 class Measures(PlanMeasures):
@@ -99,6 +101,7 @@ def plan_measures(prepared: Prepared, context: AdviceContext) -> PlanMeasures:
         sideways=index.sideways,
         bend=index.bend,
         outer_speed_mm_s=plan.speed_mm_s.outer_wall,
+        gloss=job.material.gloss,
     )
 
 

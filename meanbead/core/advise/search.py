@@ -8,6 +8,7 @@ computed in full, until nothing could: the line and the picks are the best of al
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
@@ -15,6 +16,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
 from meanbead.core.advise.context import AdviceContext, settings_between
 from meanbead.core.advise.frontier import knee, non_dominated
@@ -35,7 +37,7 @@ from meanbead.core.runtime.parallel import ordered_map
 from meanbead.core.schedule.attendance import just_fits
 from meanbead.core.text.durations import duration
 
-__all__ = ["USUAL_TIME_S", "Against", "Evaluation", "Highlight", "SearchResult", "search"]
+__all__ = ["USUAL_TIME_S", "Against", "Evaluation", "Highlight", "RuledOut", "SearchResult", "search"]
 
 Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
 USUAL_TIME_S = 120.0
@@ -44,6 +46,7 @@ _LOOKING_SHARE = 0.6
 """Of the time, so much at most goes into looking for recipes: the rest is for making sure."""
 
 _EVERY = 25
+_REASONS = 4
 _AT_ONCE = 6
 _CHECKS = 12
 """So many samples, spread over all that were looked at, are held against all layers before any bound is believed."""
@@ -71,12 +74,20 @@ class Highlight(Result):
     gives_up: list[str]
 
 
+class RuledOut(Result):
+    """What kept recipes from being computed at all: how many, and in words the one that came nearest."""
+
+    count: int
+    sentence: str
+
+
 class SearchResult(Result):
     """``dots`` holds every allowed recipe that was computed; ``frontier`` the numbers of those computed in full that
     none of these beats, by time; ``fastest``, ``leanest`` and ``knee`` are among them.
 
     ``proven`` says that no dot known from a sample could still beat the line by more than a hundredth; ``open`` are the
-    numbers of those that could, and ``doubt`` says in words where the line may still move.
+    numbers of those that could, and ``doubt`` says in words where the line may still move. ``ruled_out`` says what kept
+    most of the discarded ones out, the commonest first.
     """
 
     against: Against
@@ -95,6 +106,7 @@ class SearchResult(Result):
     proven: bool
     open: list[int]
     doubt: str
+    ruled_out: list[RuledOut] = Field(default=[])
 
 
 Progress = Callable[[float, str, SearchResult | None], None]
@@ -144,7 +156,8 @@ class _Search:
         self._kept: list[Prospect] = []
         self._seen_off = Shares()
         self._plans: set[Plan] = set()
-        self._computed = self._in_full = self._discarded = self._broke = 0
+        self._computed = self._in_full = self._broke = 0
+        self._ruled_out = _Reasons()
         base = prepare(job)
         self._base_sampled = engine.sampled(base, None)
         self._base = measures(base, self._base_sampled.estimate, self._context)
@@ -157,7 +170,9 @@ class _Search:
         else:
             start = round(self._budget * _START_SHARE)
             self._compute(iter(self._space.spread_points(8 * self._budget)), until=start)
-            self._improve()
+            # Where so many points all over the space are ruled out, more of them would be, too.
+            if self._computed:
+                self._improve()
         self._make_sure()
         return self._found(complete, final=True)
 
@@ -221,7 +236,6 @@ class _Search:
                 self._seen.add(point)
                 made = self._allowed(point)
                 if made is None:
-                    self._discarded += 1
                     continue
                 begun += 1
                 yield point, made
@@ -236,24 +250,32 @@ class _Search:
                 self._kept.append(found)
             share = 0.7 * self._computed / max(self._budget, 1)
             if self._computed % _EVERY == 0:
-                doing = f"{self._computed} recipes computed, {self._discarded} ruled out before"
+                doing = f"{self._computed} recipes computed, {self._ruled_out.count} ruled out before"
                 self._progress(share, doing, self._found(False))
             else:
                 self._progress(share, f"{self._computed} recipes", None)
 
     def _allowed(self, point: Point) -> Prepared | None:
         """The job at a point, unless it cannot be, is the same as one before, or is forbidden by its plan alone."""
+        reasons = self._ruled_out
         try:
             prepared = job_at(self._base_job, self._space.values(point), self._context)
-        except MeanBeadError:
+        except MeanBeadError as error:
+            reasons.add(f"{error.field} {error.code}", error.message)
             return None
         if prepared.plan in self._plans:
+            reasons.add_repeated()
             return None
         self._plans.add(prepared.plan)
         rule_input = self._context.rule_input(prepared)
-        if any(finding.severity in ("stop", "risk") for rule in FORBIDDING for finding in rule(rule_input)):
+        findings = (finding for rule in FORBIDDING for finding in rule(rule_input))
+        forbidding = next((finding for finding in findings if finding.severity in ("stop", "risk")), None)
+        if forbidding is not None:
+            reasons.add(forbidding.rule, forbidding.sentence, _distance(forbidding.value, forbidding.limit))
             return None
-        if plan_breaches(self._limits, plan_measures(prepared, self._context)):
+        broken = plan_breaches(self._limits, plan_measures(prepared, self._context))
+        if broken:
+            reasons.add(broken[0].limit, broken[0].sentence, _distance(broken[0].value, broken[0].allowed))
             return None
         return prepared
 
@@ -349,12 +371,13 @@ class _Search:
             space=self._space.size,
             computed=self._computed,
             in_full=self._in_full,
-            discarded=self._discarded,
+            discarded=self._ruled_out.count,
             broke_limits=self._broke + len(self._kept) - len(shown),
             complete=complete,
             proven=final and not len(open_ones) and (complete or self._computed > 0),
             open=[place[int(k)] for k in open_ones if int(k) in place],
             doubt=self._doubt(open_ones, points) if final else "",
+            ruled_out=self._ruled_out.commonest() if final else [],
         )
 
     def _doubt(self, open_ones: NDArray[np.int64], points: NDArray[np.float64]) -> str:
@@ -394,3 +417,28 @@ class _Search:
 
 def _narrowed(context: AdviceContext, limits: SearchLimits) -> AdviceContext:
     return replace(context, limits=limits)
+
+
+class _Reasons:
+    """Why points were not computed: by kind, how many, and the sentence of the one that came nearest."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self._kinds: dict[str, tuple[int, float, str]] = {}
+
+    def add(self, kind: str, sentence: str, distance: float = math.inf) -> None:
+        self.count += 1
+        count, nearest, before = self._kinds.get(kind, (0, math.inf, sentence))
+        self._kinds[kind] = (count + 1, *min((nearest, before), (distance, sentence), key=lambda found: found[0]))
+
+    def add_repeated(self) -> None:
+        """A point that comes to the same plan as one before: nothing keeps it out."""
+        self.count += 1
+
+    def commonest(self) -> list[RuledOut]:
+        found = sorted(self._kinds.values(), key=lambda reason: -reason[0])[:_REASONS]
+        return [RuledOut(count=count, sentence=sentence[:1].upper() + sentence[1:]) for count, _, sentence in found]
+
+
+def _distance(value: float | None, limit: float | None) -> float:
+    return math.inf if value is None or limit is None else abs(value - limit)

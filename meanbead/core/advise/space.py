@@ -15,9 +15,12 @@ from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.formulas.bead import bead_area_mm2
+from meanbead.core.formulas.surface import height_for_ridge_mm
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.choices import choices
 from meanbead.core.recipe.resolve import resolve
+from meanbead.core.rules.bead import LOWEST_PER_BORE
+from meanbead.core.rules.looks import ridge_limit_mm
 from meanbead.core.rules.rule_input import CEILING_BORES, SPREAD_TO_FIT, floor_to
 
 __all__ = ["Point", "Space", "Vary", "job_at", "usual_vary"]
@@ -116,6 +119,20 @@ class Space:
         return found
 
 
+def _smooth_enough(
+    allowed_mm: float | None, context: AdviceContext, step_mm: float, low_mm: float, high_mm: float
+) -> set[float]:
+    """The highest layers whose steps on slopes the limits allow, and a lower height beside it: the usual ones may all be
+    too high for a part that has to be smooth."""
+    if allowed_mm is None or context.insight is None:
+        return set()
+    highest = height_for_ridge_mm(allowed_mm, context.insight)
+    if highest is None:
+        return set()
+    found = {floor_to(highest, step_mm), floor_to(0.85 * highest, step_mm)}
+    return {height for height in found if low_mm - 1e-9 <= height <= high_mm + 1e-9}
+
+
 def job_at(base: PrintJob, values: Mapping[str, SettingValue], context: AdviceContext) -> Prepared:
     """The job at a point: the base with its values. Speeds are held to what the hot end melts, less the margin that the
     purpose asks for, and skins keep the base's thickness where layers change.
@@ -197,6 +214,8 @@ def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     every = max(1, math.ceil(count / 9))
     heights = {round(math.ceil(low / pace - 1e-6) * pace + k * every * pace, 4) for k in range(count // every + 1)}
     heights = {height for height in heights if height <= high + 1e-9} | {shape.layer_height_mm}
+    allowed_mm = ridge_limit_mm(context.limits, job.material.gloss)
+    heights |= _smooth_enough(allowed_mm, context, step, LOWEST_PER_BORE * min(bores), high)
     vary: Vary = {}
 
     def offer(key: str, values: Iterable[SettingValue]) -> None:

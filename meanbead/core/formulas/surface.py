@@ -17,6 +17,7 @@ __all__ = [
     "clean_overhang_deg",
     "flattest_slope_deg",
     "hanging_level_mm2",
+    "height_for_ridge_mm",
     "ridge_mm",
     "steepest_overhang_deg",
     "unsupported_share",
@@ -60,6 +61,13 @@ def ridge_mm(plan: Plan, insight: PartInsight) -> float:
     if heights is None:
         return plan.shape.layer_height_mm * cosine
     return max(min(heights.ridge_mm, heights.max_mm * cosine), heights.min_mm * cosine)
+
+
+def height_for_ridge_mm(allowed_mm: float, insight: PartInsight) -> float | None:
+    """The layer height, the same everywhere, whose highest step on slopes is just what is allowed: ``a / cos(slope)``,
+    the inverse of :func:`ridge_mm`. None where nothing leans, and any height will do."""
+    slope = flattest_slope_deg(insight)
+    return None if slope is None else allowed_mm / math.cos(math.radians(slope))
 
 
 def steepest_overhang_deg(insight: PartInsight) -> float:

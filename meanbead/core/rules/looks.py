@@ -7,6 +7,8 @@ from collections.abc import Iterator
 
 from meanbead.core.formulas.surface import flattest_slope_deg, ridge_mm
 from meanbead.core.model.finding import Finding, SettingValue, Severity
+from meanbead.core.model.material import Gloss
+from meanbead.core.model.purpose import Limits
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import RuleInput, remedy
 from meanbead.core.text.durations import duration
@@ -21,6 +23,7 @@ __all__ = [
     "ironing",
     "outer_speed",
     "ridge",
+    "ridge_limit_mm",
     "ripples",
     "seam",
 ]
@@ -32,6 +35,12 @@ IRONING_SHARE = 0.15
 FLAT_MM2 = 4.0
 RIDGE_BY_GLOSS = {"matte": 1.25, "satin": 1.0, "shiny": 0.75}
 """How much of a purpose's ridge shows no more than that: shiny plastic mirrors each step, matte hides some. Typical."""
+
+
+def ridge_limit_mm(limits: Limits, gloss: Gloss) -> float | None:
+    """How high steps on slopes may be, mm, in a plastic of that gloss; None where nobody minds."""
+    return None if limits.ridge_mm is None else round(limits.ridge_mm * RIDGE_BY_GLOSS[gloss], 4)
+
 
 BROAD_TOP_MM2 = 400.0
 OFF_LAYERS = 0.1
@@ -99,9 +108,9 @@ def height_settings(s: RuleInput, height_mm: float) -> dict[str, SettingValue]:
 
 def ridge(s: RuleInput) -> Iterator[Finding]:
     """Steps on visible slopes against the purpose's limit."""
-    if s.limits.ridge_mm is None or s.insight is None:
+    limit = ridge_limit_mm(s.limits, s.material.gloss)
+    if limit is None or s.insight is None:
         return
-    limit = round(s.limits.ridge_mm * RIDGE_BY_GLOSS[s.material.gloss], 4)
     high = ridge_mm(s.plan, s.insight)
     slope = flattest_slope_deg(s.insight)
     if slope is None or high <= limit + 1e-9:

@@ -14,17 +14,20 @@ from hypothesis import strategies as st
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.frontier import knee, non_dominated
-from meanbead.core.advise.limits import SearchLimits, breaches
-from meanbead.core.advise.measures import measures
+from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
+from meanbead.core.advise.measures import measures, plan_measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises
 from meanbead.core.advise.search import SearchResult, search
 from meanbead.core.advise.space import Space, job_at, usual_vary
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob, prepare
-from meanbead.core.model import Nozzle, Recipe
+from meanbead.core.formulas.surface import height_for_ridge_mm, ridge_mm
+from meanbead.core.model import Limits, Material, Nozzle, Recipe
+from meanbead.core.model.material import Gloss
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
+from meanbead.core.rules.looks import ridge
 from meanbead.core.schedule.attendance import longest_for_s, plates_per_day
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 
@@ -182,6 +185,58 @@ class NothingBetter(unittest.TestCase):
         self.assertTrue(all(found.dots[k].full for k in found.frontier))
 
 
+class SmoothEnough(unittest.TestCase):
+    """A part that has to be smooth: layers low enough are offered, whatever the usual ones are, and what the search allows
+    is what the bench's rule allows."""
+
+    def smooth(self, ridge_mm: float, gloss: Gloss) -> tuple[PrintJob, AdviceContext]:
+        solid = cone(14, 34, 12)
+        facts = ENGINE.insight(solid).facts
+        limits = Limits(ridge_mm=ridge_mm)
+        context = AdviceContext(part_facts(solid), facts, limits, nozzles={2: Nozzle()})
+        return PrintJob(solid, Recipe(), material=Material(gloss=gloss)), context
+
+    def test_the_highest_layers_that_the_limit_allows_are_among_the_usual(self) -> None:
+        for gloss, allowed in (("matte", 0.125), ("satin", 0.1), ("shiny", 0.075)):
+            job, context = self.smooth(0.1, gloss)  # type: ignore[arg-type]
+            assert context.insight is not None
+            steps = {}
+            for height in usual_vary(job, context)["layer_height_mm"]:
+                plan = job_at(job, {"layer_height_mm": height}, context).plan
+                steps[height] = ridge_mm(plan, context.insight)
+            within = [height for height, step in steps.items() if step <= allowed + 1e-9]
+            self.assertTrue(within, gloss)
+            # One step of the axis more would be over.
+            plan = job_at(job, {"layer_height_mm": max(within) + (job.printer.z_step_mm or 0.01)}, context).plan  # type: ignore[type-var, operator]
+            self.assertGreater(ridge_mm(plan, context.insight), allowed)
+            self.assertAlmostEqual(
+                ridge_mm(plan, context.insight) / 0.1 * (height_for_ridge_mm(0.1, context.insight) or 0),
+                max(within) + (job.printer.z_step_mm or 0.01),  # type: ignore[type-var, operator]
+                places=9,
+            )
+
+    def test_the_rule_of_the_bench_and_the_limit_of_the_search_agree(self) -> None:
+        for gloss, height in itertools.product(("matte", "satin", "shiny"), (0.1, 0.12, 0.14, 0.16, 0.2, 0.24, 0.28)):
+            job, context = self.smooth(0.14, gloss)  # type: ignore[arg-type]
+            made = job_at(job, {"layer_height_mm": height}, context)
+            told = list(ridge(context.rule_input(made)))
+            broken = [one.limit for one in plan_breaches(context.limits, plan_measures(made, context))]
+            self.assertEqual(bool(told), "ridge_mm" in broken, (gloss, height))
+
+    def test_where_nothing_is_allowed_it_says_what_came_nearest_and_soon(self) -> None:
+        job, context = self.smooth(0.02, "satin")
+        found = search(ENGINE, job, usual_vary(job, context), SearchLimits(ridge_mm=0.02), context, budget=20)
+        self.assertEqual((found.computed, found.dots, found.fastest), (0, [], None))
+        self.assertLessEqual(found.discarded, 8 * 20)
+        self.assertLessEqual(sum(one.count for one in found.ruled_out), found.discarded)
+        least = min(
+            ridge_mm(job_at(job, {"layer_height_mm": height}, context).plan, context.insight)  # type: ignore[arg-type]
+            for height in usual_vary(job, context)["layer_height_mm"]
+            if float(height) >= 0.1  # type: ignore[arg-type]
+        )
+        self.assertTrue(any(f"Steps of {least:.2f} mm on slopes, 0.02 mm" in one.sentence for one in found.ruled_out))
+
+
 class AtBest(unittest.TestCase):
     def test_a_minute_less_may_win_a_plate_and_costs_carry_the_risk(self) -> None:
         solid = cone(14, 34, 48)
@@ -232,7 +287,7 @@ class Promises(unittest.TestCase):
         self.assertEqual(found[2], 0.0)
 
 
-class Limits(unittest.TestCase):
+class HeldToLimits(unittest.TestCase):
     VARY: ClassVar[dict[str, list[Any]]] = {
         "nozzle": [1, 2],
         "layer_height_mm": [0.12, 0.2, 0.28, 0.32, 0.44],

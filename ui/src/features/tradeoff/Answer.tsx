@@ -98,6 +98,18 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
           {found.computed} recipes computed, {found.broke_limits} over a limit, {found.discarded} ruled out before.
           {complete && (found.doubt || " Loosen a limit, or let more vary.")}
         </p>
+        {complete && (found.ruled_out?.length ?? 0) > 0 && (
+          <>
+            <p className="mt-2">What ruled them out, with the one that came nearest:</p>
+            <ul className="list-disc pl-5">
+              {found.ruled_out?.map((one) => (
+                <li key={one.sentence}>
+                  {one.count.toLocaleString("en")} times: {one.sentence}
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
       </div>
     );
   }
