@@ -30,6 +30,7 @@ from meanbead.api import (
     machines,
     network,
     pages,
+    part_files,
     part_views,
     parts,
     people,
@@ -60,6 +61,7 @@ from meanbead.store.database import Database
 
 _NOUNS = (
     parts,
+    part_files,
     uploads,
     part_views,
     recipes,

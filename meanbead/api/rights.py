@@ -45,7 +45,7 @@ _TABLE: dict[Right, str] = {
     """,
     Right.READ: """
         openapi.spec
-        parts.list_parts parts.list_names parts.get_part
+        parts.list_parts part_files.parts_csv parts.list_names parts.get_part
         part_views.picture part_views.mesh part_views.guessed part_views.insight part_views.thickness
         uploads.upload_picture
         recipes.list_recipes recipes.recipe_versions

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import hashlib
-import io
 import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -16,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from meanbead.core.log.csv_table import Matched, RunLine
 from meanbead.core.model.run import Named, RunEntry, Snapshot
-from meanbead.core.recipe.settings_sheet import harmless
+from meanbead.services.csv_lines import csv_line, minutes
 from meanbead.store.tables import ImportColumns, Machine, MaterialRow, NozzleRow, Part, RunRow, ShelfRow, now, plain
 
 __all__ = ["CSV_HEADINGS", "Imported", "as_csv", "bring", "remember", "remembered"]
@@ -170,10 +168,10 @@ CSV_HEADINGS = (
 
 def as_csv(runs: Iterator[RunRow]) -> Iterator[str]:
     """Runs as lines of a CSV file; cells that a table program would take for a formula are made harmless."""
-    yield _csv_line(CSV_HEADINGS)
+    yield csv_line(CSV_HEADINGS)
     for run in runs:
         entry, settings = run.entry, run.snapshot.get("settings") or {}
-        yield _csv_line(
+        yield csv_line(
             (
                 run.id,
                 run.name,
@@ -185,8 +183,8 @@ def as_csv(runs: Iterator[RunRow]) -> Iterator[str]:
                 run.plates,
                 run.copies,
                 run.state,
-                _minutes(run.real_s),
-                _minutes(run.predicted_s),
+                minutes(run.real_s),
+                minutes(run.predicted_s),
                 entry.get("weight_g"),
                 None if run.predicted_g is None else round(run.predicted_g, 2),
                 entry.get("nozzle_temp_c", settings.get("nozzle_temp_c")),
@@ -200,13 +198,3 @@ def as_csv(runs: Iterator[RunRow]) -> Iterator[str]:
                 entry.get("note", ""),
             )
         )
-
-
-def _minutes(seconds: float | None) -> float | None:
-    return None if seconds is None else round(seconds / 60, 2)
-
-
-def _csv_line(cells: Sequence[object]) -> str:
-    out = io.StringIO()
-    csv.writer(out).writerow(["" if cell is None else harmless(str(cell)) for cell in cells])
-    return out.getvalue()

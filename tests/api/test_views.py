@@ -3,6 +3,7 @@ import io
 import struct
 import unittest
 from typing import Any
+from unittest import mock
 
 import manifold3d
 import numpy as np
@@ -74,6 +75,28 @@ class Posing(ApiCase):
         address = f"/api/purposes/{purposes[3]['id']}"
         self.assertEqual(self.call("PATCH", address, {"version": 1, "limits": limits})["limits"]["ridge_mm"], 0.5)
         self.assertEqual(self.call("PATCH", address, {"version": 1, "limits": limits}, 409)["stored"]["version"], 2)
+
+
+class Listed(ApiCase):
+    def test_the_list_of_parts_is_a_file_that_says_what_the_cards_say(self) -> None:
+        parts = [self.upload(stl_bytes(trimesh.creation.box((10, 20, 5 + k)))) for k in range(3)]
+        for part, name in zip(parts, ("=1+1 listed", "Plate, listed", "Other"), strict=True):
+            self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "name": name})
+        column = self.columns(parts[1])[0]
+        estimate = self.call("POST", f"/api/recipes/{column['id']}/estimate")
+        with mock.patch("meanbead.services.csv_parts._AT_ONCE", 1):
+            text = self.client.get("/api/parts.csv?search=LISTED").text
+        rows = list(csv.DictReader(io.StringIO(text)))
+        self.assertEqual([row["Name"] for row in rows], ["Plate, listed", "'=1+1 listed"])
+        told = next(one for one in self.call("GET", "/api/parts")["parts"] if one["id"] == parts[1]["id"])["headline"]
+        row = rows[0]
+        self.assertEqual(row["Recipe"], column["name"])
+        self.assertAlmostEqual(float(row["Printing time, min"]), estimate["print_time_s"] / 60, delta=0.005)
+        self.assertAlmostEqual(float(row["Expect here, most, min"]), told["high_s"] / 60, delta=0.005)
+        self.assertAlmostEqual(float(row["Filament, g"]), estimate["filament_g"], delta=0.005)
+        self.assertEqual((row["x, mm"], row["z, mm"], row["Volume, cm3"]), ("10.0", "6.0", "1.2"))
+        # What has not been computed is empty, not nought.
+        self.assertEqual((rows[1]["Printing time, min"], rows[1]["Filament, g"]), ("", ""))
 
 
 class Drawn(ApiCase):

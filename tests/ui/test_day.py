@@ -130,6 +130,11 @@ class OnTheDesk(DayCase):
         self.assertEqual(self.axe(), [])
         self.open("/day/spools")
         expect(page.get_by_role("heading", name="To buy")).to_be_visible()
+        # What stays is worked out: the numbers that say so are those of its row.
+        row = page.get_by_role("row").filter(has=page.get_by_role("note")).first
+        told = row.get_by_role("note").get_attribute("aria-description") or ""
+        left, printing, planned = (float(grams) for grams in re.findall(r"([\d.]+) g", told))
+        self.assertAlmostEqual(float(row.get_by_role("note").inner_text().split()[0]), left - printing - planned, delta=0.11)
         self.assertEqual(self.axe(), [])
 
     def test_a_failed_run_is_queued_once_more(self) -> None:

@@ -14,6 +14,8 @@ class PartsPage(UiCase):
         expect(cup).to_be_visible()
         picture = cup.locator("img")
         self.assertTrue(picture.evaluate("image => image.decode().then(() => image.naturalWidth > 100)"))
+        address = page.get_by_role("link", name="List as CSV").get_attribute("href") or ""
+        self.assertIn(",Herb trough,", page.request.get(self.address + address).text())
         cup.get_by_role("link", name="Herb trough").click()
         expect(page.get_by_role("heading", name="Herb trough")).to_be_visible()
 

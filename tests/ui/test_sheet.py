@@ -67,6 +67,18 @@ class Rows(UiCase):
         self.wait_for_figures()
         expect(note).not_to_contain_text("≈")
 
+    def test_new_figures_are_said_and_any_figure_tells_how_it_comes_about(self) -> None:
+        page = self.new_part("spoken.stl", (12, 12, 3))
+        spoken = page.get_by_test_id("spoken")
+        expect(spoken).to_be_empty()
+        self.set_cell("Walls in lines", "Everyday", "4")
+        self.wait_for_figures()
+        grams = page.get_by_role("note", name="Filament, Everyday:")
+        shown = (grams.text_content() or "").strip()
+        expect(spoken).to_have_text(re.compile(rf"^Everyday: Printing time \d+ min.*, Filament {re.escape(shown)} g$"))
+        grams.hover()
+        expect(grams).to_have_attribute("title", re.compile(rf"cm³ × [\d.]+ g/cm³ = {re.escape(shown)} g"))
+
 
 class Clipboard(UiCase):
     def setUp(self) -> None:

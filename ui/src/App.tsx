@@ -48,7 +48,7 @@ function House() {
       <ConfirmDialog />
       <Connection />
       <header className="border-b border-rule print:hidden">
-        <div className="mx-auto flex max-w-[1500px] flex-wrap items-center gap-x-6 px-4 py-2">
+        <div className="mx-auto flex max-w-(--page) flex-wrap items-center gap-x-6 px-4 py-2">
           <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
             <Mark />
             Mean Bead
@@ -71,7 +71,7 @@ function House() {
           </div>
         </div>
       </header>
-      <main id="main" className="mx-auto max-w-[1500px] px-4 pb-16">
+      <main id="main" className="mx-auto max-w-(--page) px-4 pb-16">
         <Outlet key={money ?? "EUR"} />
       </main>
       </CommandsProvider>

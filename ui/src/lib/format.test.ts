@@ -5,6 +5,7 @@ import {
   fixed,
   formatDuration,
   formatDurationDifference,
+  formatSaving,
   formatGrams,
   formatGramsDifference,
   formatMoney,
@@ -25,6 +26,7 @@ describe("durations", () => {
     expect(formatDurationDifference(-3900)).toBe("−1 h 05");
     expect(formatDurationDifference(20)).toBe("+20 s");
     expect(formatDurationDifference(0.3)).toBe("same");
+    expect([-62, 119.4, -150, 3].map(formatSaving)).toEqual(["−62 s", "+119 s", "−3 min", "+3 s"]);
   });
 });
 

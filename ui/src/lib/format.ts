@@ -28,9 +28,10 @@ export function formatDurationDifference(seconds: number): string {
   return `${sign}${formatDuration(size)}`;
 }
 
-/** A saving to be read at a glance: whole minutes from two on. */
+/** A saving to be read at a glance: seconds below two minutes, whole minutes from there on. */
 export function formatSaving(seconds: number): string {
   const size = Math.abs(seconds);
+  if (size >= 60 && size < 120) return `${seconds < 0 ? "−" : "+"}${Math.round(size)} s`;
   return formatDurationDifference(size < 120 ? seconds : Math.sign(seconds) * 60 * Math.round(size / 60));
 }
 

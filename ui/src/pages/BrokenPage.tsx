@@ -4,7 +4,7 @@ import { useRouteError } from "react-router";
 export function BrokenPage() {
   const error = useRouteError();
   return (
-    <section className="mx-auto max-w-[1500px] px-4 py-16" role="alert">
+    <section className="mx-auto max-w-(--page) px-4 py-16" role="alert">
       <h1 className="font-serif text-3xl">This page could not be shown</h1>
       <p className="mt-2">
         What was entered is kept.{" "}

@@ -5,6 +5,7 @@ import { useFaults, useRates, useRuns, type RunFilter } from "../api/runs";
 import { Filters } from "../features/log/Filters";
 import { LogTabs } from "../features/log/LogTabs";
 import { RunList } from "../features/log/RunList";
+import { Explained } from "../components/Explained";
 import { fixed, percent } from "../lib/format";
 
 const NUMBERS = ["part_id", "machine_id", "nozzle_id"];
@@ -51,7 +52,15 @@ export default function LogPage() {
                 {first.total} {first.total === 1 ? "run" : "runs"}
               </strong>
               , {fixed(first.hours, 0)} h printed{first.failed > 0 && `, ${first.failed} failed`}
-              {first.real_over_predicted != null && `; real times are ${percent(first.real_over_predicted)} of those predicted`}.
+              {first.real_over_predicted != null && (
+                <>
+                  ; real times are{" "}
+                  <Explained side="bottom" how="All real times together over all that was predicted for the same runs when they were started; runs without a real time are left out. Above 100 %, prints took longer.">
+                    {percent(first.real_over_predicted)} of those predicted
+                  </Explained>
+                </>
+              )}
+              .
               <span className="ml-3 text-quiet">
                 As a file: <a className="underline" href={`/api/runs.csv?${query}`}>CSV</a>, <a className="underline" href={`/api/runs.json?${query}`}>JSON</a>
               </span>

@@ -70,6 +70,11 @@ export function PartsPage() {
           <p className="text-quiet">Open one to compare recipes for it, side by side.</p>
         </div>
         <div className="flex flex-wrap items-center gap-3">
+          {total > 0 && (
+            <a className="text-sm underline" href={`/api/parts.csv${search.trim() ? `?search=${encodeURIComponent(search.trim())}` : ""}`} download>
+              List as CSV
+            </a>
+          )}
           <span className="text-sm text-quiet">Drop an STL, OBJ, 3MF, PLY, STEP or zip file anywhere here, or</span>
           <PickFiles name="Add a part" label="Part files" onFiles={uploads.add} />
         </div>

@@ -2,6 +2,7 @@ import { useEffect } from "react";
 import { useSpoolsAhead } from "../api/day";
 import { clock } from "../features/day/board";
 import { DayTabs } from "../features/day/DayTabs";
+import { Explained } from "../components/Explained";
 import { formatGrams, formatMoney } from "../lib/format";
 
 /** Spools with what the plan takes of them; what runs out when, and what has to be bought. */
@@ -55,7 +56,11 @@ export default function SpoolsAheadPage() {
                       <td className="px-2">{spool.used_g > 0 ? formatGrams(spool.used_g) : "–"}</td>
                       <td className="px-2">{spool.reserved_g > 0 ? formatGrams(spool.reserved_g) : "–"}</td>
                       <td className="px-2">{spool.planned_g > 0 ? formatGrams(spool.planned_g) : "–"}</td>
-                      <td className="px-2">{formatGrams(spool.after_g)}</td>
+                      <td className="px-2">
+                        <Explained side="left" how={`${formatGrams(spool.left_g)} left − ${formatGrams(spool.used_g)} printing − ${formatGrams(spool.planned_g)} planned`}>
+                          {formatGrams(spool.after_g)}
+                        </Explained>
+                      </td>
                       <td className={`px-2 ${spool.nearly_empty_at ? "text-error" : "text-quiet"}`}>{spool.nearly_empty_at ? clock(spool.nearly_empty_at) : "not yet"}</td>
                     </tr>
                   ))}

@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, take, type BoardRun, type Day } from "../../api/client";
 import { dayChanged, useReasons } from "../../api/day";
 import { useToast } from "../../components/Toasts";
+import { Explained } from "../../components/Explained";
 import { formatDuration, formatGrams } from "../../lib/format";
 import { clock } from "./board";
 
@@ -50,7 +51,11 @@ export function RunPanel({ day, run, may, onPut, onRelease }: Props) {
         <p>
           {clock(run.start)} to {clock(run.end)}{" "}
           <span className="text-quiet">
-            ({clock(run.low_end)} to {clock(run.high_end)})
+            (
+            <Explained side="bottom" how="Nine of ten such ends fall between these: what this machine's logged runs were off by, for this recipe and all that is ahead of it.">
+              {clock(run.low_end)} to {clock(run.high_end)}
+            </Explained>
+            )
           </span>
         </p>
         <p className="text-sm text-quiet">

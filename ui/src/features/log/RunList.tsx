@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Fault, RunHead } from "../../api/client";
-import { fixed, formatDuration, formatGrams, moment } from "../../lib/format";
+import { fixed, formatDuration, formatGrams, moment, percent } from "../../lib/format";
 import { FaultMark } from "../run/FaultMark";
 
 interface RunListProps {
@@ -86,7 +86,7 @@ export function RealAgainst({ predicted_s, real_s }: { predicted_s: number | nul
     <span>
       <strong className="font-semibold">{formatDuration(real_s)}</strong>
       {predicted_s !== null && predicted_s > 0 && (
-        <span className="ml-1 text-quiet" title={`Predicted ${formatDuration(predicted_s)}`}>
+        <span className="relative z-10 ml-1 text-quiet" title={`${formatDuration(real_s)} real ÷ ${formatDuration(predicted_s)} predicted when it was started = ${percent(real_s / predicted_s)}`}>
           {real_s >= predicted_s ? "+" : "−"}
           {fixed(Math.abs(100 * (real_s / predicted_s - 1)), 0)} %
         </span>

@@ -1,11 +1,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Fragment, type ReactNode } from "react";
-import { api, type Estimate, type RecipeColumn, type TimeDifference } from "../../api/client";
+import { Fragment, useState, type ReactNode } from "react";
+import { api, type Estimate, type RecipeColumn, type Shelf, type TimeDifference } from "../../api/client";
 import { progressKey, type FiguresProgress } from "../../api/queries";
-import { formatDuration } from "../../lib/format";
 import { moveOf } from "../../lib/keys";
 import { MARKED } from "./sheetTypes";
 import { differenceSpan, type ResultRow } from "./results";
+import { workingOf, workingText } from "./working";
 
 export interface ColumnState {
   column: RecipeColumn;
@@ -20,6 +20,7 @@ export interface ColumnState {
 interface ResultCellProps {
   state: ColumnState;
   row: ResultRow;
+  shelf: Shelf | undefined;
   first: ColumnState | undefined;
   /** What the column takes longer than the first, with its interval, where that is known. */
   apart?: TimeDifference | null;
@@ -31,8 +32,10 @@ interface ResultCellProps {
 }
 
 /** A figure of a column, with its difference from the first column; while it is computed, how far that is. */
-export function ResultCell({ state, row, first, apart, tabIndex, marked, onFocus, onMove, register }: ResultCellProps) {
+export function ResultCell({ state, row, shelf, first, apart, tabIndex, marked, onFocus, onMove, register }: ResultCellProps) {
   const { estimate, pending, sampled, column } = state;
+  // Worked out when a pointer comes, for a sheet has hundreds of figures.
+  const [story, setStory] = useState<string>();
   let content: ReactNode;
   if (state.error !== null && estimate === undefined) {
     content = row.key === "print_time" ? <span className="text-sm text-error">{state.error}</span> : "–";
@@ -75,7 +78,8 @@ export function ResultCell({ state, row, first, apart, tabIndex, marked, onFocus
         event.preventDefault();
         onMove(move.rows, move.columns, move.extend);
       }}
-      title={estimate && !sampled && row.key === "print_time" ? `${formatDuration(estimate.interval.low_s)} to ${formatDuration(estimate.interval.high_s)}` : undefined}
+      title={story}
+      onPointerEnter={() => setStory(estimate && workingText(row.explain(estimate, column), workingOf(row.key, estimate, column, shelf)))}
     >
       {content}
       {row.key === "print_time" && (pending || state.error !== null) && (

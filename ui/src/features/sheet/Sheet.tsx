@@ -12,6 +12,7 @@ import { RowHead } from "./RowHead";
 import { SheetFilter } from "./SheetFilter";
 import { GroupToggle, SheetGroup } from "./SheetGroup";
 import { SheetHead } from "./SheetHead";
+import { Spoken } from "./Spoken";
 import type { CellShared, Draft, Focus } from "./sheetTypes";
 import { useClipboard } from "./useClipboard";
 import { useOpenGroups } from "./useOpenGroups";
@@ -20,6 +21,9 @@ import { useStepping } from "./useStepping";
 
 /** Under which name the rest of the results is folded away. */
 const RESULT_GROUP = "Results";
+
+/** More columns than this make the page as wide as the screen allows. */
+const MOST_IN_A_PAGE = 4;
 
 interface SheetProps {
   part: Part;
@@ -137,7 +141,8 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
       rows={fields.length}
       onEnter={() => cells.current.get(`${fields[0]?.key ?? ""}:${focus.column}`)?.focus()}
     />
-    <div className="overflow-auto border-b border-rule lg:max-h-[max(22rem,calc(100dvh-12.5rem))] lg:scroll-pt-28" data-testid="sheet" onCopy={copy} onPaste={paste}>
+    <Spoken columns={columns} />
+    <div data-wide={columns.length > MOST_IN_A_PAGE || undefined} className="overflow-auto border-b border-rule lg:max-h-[max(22rem,calc(100dvh-12.5rem))] lg:scroll-pt-28" data-testid="sheet" onCopy={copy} onPaste={paste}>
       <table
         role="grid"
         aria-label="Recipes side by side"
@@ -160,7 +165,7 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
               <RowHead label={row.label} unit={row.unit} />
               {columns.map((state) => (
                 <td key={state.column.id} role="gridcell" className="border-l border-rule p-0">
-                  <ResultCell state={state} row={row} first={first} apart={apart.get(state.column.id)} {...shared(row.key, state.column.id)} />
+                  <ResultCell state={state} row={row} shelf={shelf} first={first} apart={apart.get(state.column.id)} {...shared(row.key, state.column.id)} />
                 </td>
               ))}
             </tr>

@@ -42,7 +42,7 @@ export function SheetHead({ part, columns, shelf, corner, focus, actions, shared
               focus.column === column.id ? "border-t-2 border-t-molten" : "border-t-2 border-t-transparent"
             }`}
           >
-            <div className="flex gap-1 px-1 pt-1">
+            <div className="@container flex gap-0.5 px-1 pt-1">
               <button
                 type="button"
                 className="btn btn-ghost btn-xs px-1 font-normal text-quiet"
@@ -61,7 +61,7 @@ export function SheetHead({ part, columns, shelf, corner, focus, actions, shared
               </button>
               <button
                 type="button"
-                className={`btn btn-ghost btn-xs ml-auto px-1 font-normal ${column.id === chosen ? "text-base-content" : "text-quiet"}`}
+                className={`btn btn-ghost btn-xs ml-auto min-w-6 px-1 font-normal ${column.id === chosen ? "text-base-content" : "text-quiet"}`}
                 aria-pressed={column.id === chosen}
                 aria-label={column.id === chosen ? `${column.name} is the chosen recipe` : `Choose ${column.name} for this part`}
                 title={column.id === chosen ? "The recipe of this part: the list of parts shows it" : "Make it the recipe of this part"}
@@ -70,7 +70,8 @@ export function SheetHead({ part, columns, shelf, corner, focus, actions, shared
                     savePart(queries, history, part.id, { chosen_id: column.id }, `the recipe of ${part.name}`).catch(onProblem);
                 }}
               >
-                {column.id === chosen ? "◆ chosen" : "◇ choose"}
+                {column.id === chosen ? "◆" : "◇"}
+                <span className="@max-[11rem]:hidden">{column.id === chosen ? "chosen" : "choose"}</span>
               </button>
             </div>
             <div className="font-serif text-lg">

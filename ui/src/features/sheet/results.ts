@@ -29,7 +29,8 @@ export function restsOn(e: Estimate): string {
 /** A difference of two columns on average over many prints, with its interval. */
 export function differenceSpan(difference: TimeDifference): string {
   const ends = [difference.low_s, difference.high_s].map(formatDurationDifference);
-  return difference.real ? `${ends[0]} to ${ends[1]}` : `${ends[0]} to ${ends[1]}: may be none`;
+  const span = ends[0] === ends[1] ? `${ends[0]}` : `${ends[0]} to ${ends[1]}`;
+  return difference.real ? span : `${span}: may be none`;
 }
 
 export const RESULTS: readonly ResultRow[] = [

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Estimate, RecipeColumn, Shelf } from "../../api/client";
 import { storyOf } from "./story";
-import { workingOf } from "./working";
+import { workingOf, workingText } from "./working";
 
 const shelf = {
   machines: [{ id: 1, sources: { max_speed_mm_s: "measured", start_time_s: "set" }, printer: { acceleration_mm_s2: { print: 900 }, max_speed_mm_s: { x: 200 }, max_acceleration_mm_s2: { x: 3000 }, filament_diameter_mm: 1.75, wear_per_h: 0.2 } }],
@@ -34,6 +34,13 @@ const estimate = {
 const of = (key: string, choices = {}, effective = {}) => workingOf(key, estimate, column(choices, effective), shelf);
 
 describe("a figure worked out", () => {
+  it("is told in plain text with what it rests on", () => {
+    const lines = workingText("What it weighs.", of("grams")).split("\n");
+    expect(lines.slice(0, 2)).toEqual(["What it weighs.", "8.00 cm³ × 1.25 g/cm³ = 10.0 g"]);
+    expect(lines[2]).toContain("1.25 g/cm³, measured");
+    expect(workingText("Alone.", null)).toBe("Alone.");
+  });
+
   it("puts numbers in that make it", () => {
     expect(of("grams")?.formulas).toEqual(["8.00 cm³ × 1.25 g/cm³ = 10.0 g"]);
     expect(of("metres")?.formulas[0]).toBe("8.00 cm³ ÷ (π × 1.75² ÷ 4 = 2.405 mm²) = 3.33 m");

@@ -19,6 +19,12 @@ export interface Working {
   method: string;
 }
 
+/** The same in a few lines of plain text, to be read over the figure. */
+export function workingText(sentence: string, working: Working | null): string {
+  const inputs = (working?.inputs ?? []).map((one) => `${one.name} ${one.value}, ${one.source}`);
+  return [sentence, ...(working?.formulas ?? []), inputs.join("; ")].filter(Boolean).join("\n");
+}
+
 const SECTION_OF_FILAMENT = (diameter: number) => (Math.PI * diameter * diameter) / 4;
 
 /** How a result of a column is worked out; null where its sentence says all. */
