@@ -9,6 +9,9 @@ import type { Change } from "./edits";
 /** Queries that ask about one column, by the head of their keys. */
 const ABOUT_COLUMN: ReadonlySet<string> = new Set(["sample", "estimate", "findings", "next", "curve", "nudges", "by-layer", "strokes", "first-layer"]);
 
+/** So long, at most, a column that has been written waits for its first answer: whoever types on does not notice it yet. */
+const HELD_MS = 200;
+
 function onlyChoices(change: Change): change is Change & { choices: NonNullable<Change["choices"]> } {
   return change.choices != null && Object.keys(change).length === 1;
 }
@@ -71,9 +74,12 @@ export function useColumnWrites(partId: number) {
                 body: { ...change, version: before.version },
               }),
             );
-            // It is on its way before the page is drawn anew: drawing a sheet takes as long as computing it.
             const first = sampleQuery(written, ahead);
-            if (first.enabled) void queries.query(first).catch(() => undefined);
+            if (first.enabled) {
+              const answer = queries.query(first).catch(() => undefined);
+              // Drawing a sheet takes as long as computing an answer that is on its way: draw once, with it.
+              if (ahead) await Promise.race([answer, new Promise((done) => setTimeout(done, HELD_MS))]);
+            }
             place(written);
             return { before, change, merged: tries < 3 };
           } catch (error) {
