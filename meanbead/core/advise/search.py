@@ -46,6 +46,9 @@ _LOOKING_SHARE = 0.6
 """Of the time, so much at most goes into looking for recipes: the rest is for making sure."""
 
 _EVERY = 25
+_LOOKED_AT = 4096
+"""At least so many plans are looked at before a space is given up in which nothing is allowed."""
+
 _REASONS = 4
 _AT_ONCE = 6
 _CHECKS = 12
@@ -169,8 +172,8 @@ class _Search:
             complete = self._time_left(_LOOKING_SHARE)
         else:
             start = round(self._budget * _START_SHARE)
-            self._compute(iter(self._space.spread_points(8 * self._budget)), until=start)
-            # Where so many points all over the space are ruled out, more of them would be, too.
+            self._compute(iter(self._space.spread_points(max(8 * self._budget, _LOOKED_AT))), until=start)
+            # Where so many points all over the space are ruled out, so would nearly all others be.
             if self._computed:
                 self._improve()
         self._make_sure()

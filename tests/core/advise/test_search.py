@@ -223,16 +223,18 @@ class SmoothEnough(unittest.TestCase):
             broken = [one.limit for one in plan_breaches(context.limits, plan_measures(made, context))]
             self.assertEqual(bool(told), "ridge_mm" in broken, (gloss, height))
 
-    def test_where_nothing_is_allowed_it_says_what_came_nearest_and_soon(self) -> None:
+    def test_where_nothing_is_allowed_it_says_what_came_nearest(self) -> None:
         job, context = self.smooth(0.02, "satin")
-        found = search(ENGINE, job, usual_vary(job, context), SearchLimits(ridge_mm=0.02), context, budget=20)
-        self.assertEqual((found.computed, found.dots, found.fastest), (0, [], None))
-        self.assertLessEqual(found.discarded, 8 * 20)
+        vary = {key: values for key, values in usual_vary(job, context).items() if key in ("layer_height_mm", "walls")}
+        found = search(ENGINE, job, vary, SearchLimits(ridge_mm=0.02), context, budget=20)
+        self.assertEqual((found.computed, found.dots, found.fastest, found.complete), (0, [], None, False))
+        self.assertGreater(found.discarded, 20)
         self.assertLessEqual(sum(one.count for one in found.ruled_out), found.discarded)
+        assert context.insight is not None
         least = min(
-            ridge_mm(job_at(job, {"layer_height_mm": height}, context).plan, context.insight)  # type: ignore[arg-type]
-            for height in usual_vary(job, context)["layer_height_mm"]
-            if float(height) >= 0.1  # type: ignore[arg-type]
+            ridge_mm(job_at(job, {"layer_height_mm": height}, context).plan, context.insight)
+            for height in vary["layer_height_mm"]
+            if float(height or 0) >= 0.1
         )
         self.assertTrue(any(f"Steps of {least:.2f} mm on slopes, 0.02 mm" in one.sentence for one in found.ruled_out))
 

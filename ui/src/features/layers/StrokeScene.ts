@@ -43,7 +43,7 @@ interface Piece {
 
 // Without a graphics card: strokes that are drawn as they are in any case, and of the layers on top, at the least one.
 const FEW = 12_000;
-const ON_TOP = 4_000;
+const ON_TOP = 8_000;
 
 /** What of a column is shown: up to a layer, up to a stroke of it, alone or with all below. */
 export interface Shown {
@@ -66,6 +66,7 @@ export class StrokeScene {
   /** Of so many layers one outer wall is drawn where it is drawn simply: as many as go into a pixel. */
   private every = 1;
   private top: { mesh: StrokeMesh; first: number; layer: number } | null = null;
+  private topIsOld = false;
 
   /** `simply`: of layers below the ones on top draw only what is seen from outside, in fewer strokes. */
   constructor(
@@ -107,7 +108,7 @@ export class StrokeScene {
     const piece: Piece = { span, data, bead, paint: new Uint8Array(4 * data.count), whole: null, outside: null };
     painter(data, piece.paint);
     this.pieces.set(span.first, piece);
-    this.dropTop();
+    this.topIsOld = true;
     this.show(this.shown);
   }
 
@@ -127,7 +128,7 @@ export class StrokeScene {
       if (outside) copyPaint(paint, outside.of, outside.paint);
       outside?.mesh.painted();
     }
-    this.dropTop();
+    this.topIsOld = true;
     this.show(this.shown);
   }
 
@@ -254,8 +255,7 @@ export class StrokeScene {
 
   /** The layers on top as they are, in a mesh of their own: a frame should not run through the pieces that hold them. */
   private showTop(first: number, layer: number, strokes: number): void {
-    if (this.top?.first !== first || this.top.layer !== layer) {
-      this.dropTop();
+    if (this.top?.first !== first || this.top.layer !== layer || this.topIsOld) {
       const [from, to] = [this.firstOf(first), this.firstOf(layer + 1)];
       const ends = new Float32Array(4 * (to - from));
       const bead = new Float32Array(3 * (to - from));
@@ -268,7 +268,11 @@ export class StrokeScene {
         bead.set(piece.bead.subarray(3 * (low - base), 3 * (high - base)), 3 * (low - from));
         paint.set(piece.paint.subarray(4 * (low - base), 4 * (high - base)), 4 * (low - from));
       }
+      // The new one before the old one goes: with the last one of its kind the compiled shader would go, too.
+      const old = this.top;
       this.top = { mesh: new StrokeMesh(this.stage, { ends, bead, paint }, { spread: true }), first, layer };
+      this.topIsOld = false;
+      old?.mesh.dispose();
     }
     this.top.mesh.show(0, strokes);
   }

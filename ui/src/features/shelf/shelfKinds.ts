@@ -338,7 +338,7 @@ const SPOOL: readonly ShelfField[] = [
 ];
 
 const PURPOSE: readonly ShelfField[] = [
-  { path: ["limits", "ridge_mm"], label: "Highest step on slopes", unit: "mm", group: "Good enough means", help: "Layer height times the cosine of the slope, where it shows.", everyday: true },
+  { path: ["limits", "ridge_mm"], label: "Highest step on slopes", unit: "mm", group: "Good enough means", help: "Layer height times the cosine of the slope, where it shows. On matte plastic a quarter more will do, on shiny a quarter less.", everyday: true },
   { path: ["limits", "detail_mm"], label: "Narrowest detail to keep", unit: "mm", group: "Good enough means", help: "What is narrower may be lost.", everyday: true },
   { path: ["limits", "shell_mm"], label: "Least shell", unit: "mm", group: "Good enough means", help: "Walls together.", everyday: true },
   { path: ["limits", "infill_density"], label: "Least infill", unit: "%", group: "Good enough means", kind: "percent", help: "Share of the inside that is plastic.", everyday: true },

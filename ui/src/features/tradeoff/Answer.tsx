@@ -93,7 +93,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   if (found.dots.length === 0) {
     return (
       <div className="border-y border-rule py-4">
-        <h2 className="font-serif text-2xl">{complete && found.doubt === "" ? "Nothing within these limits" : "Nothing yet"}</h2>
+        <h2 className="font-serif text-2xl">{complete && found.doubt === "" ? (found.complete ? "Nothing within these limits" : "Nothing found within these limits") : "Nothing yet"}</h2>
         <p className="mt-1">
           {found.computed} recipes computed, {found.broke_limits} over a limit, {found.discarded} ruled out before.
           {complete && (found.doubt || " Loosen a limit, or let more vary.")}
