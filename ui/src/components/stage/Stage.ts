@@ -11,7 +11,6 @@ import {
   type Material,
   type Plane,
 } from "three";
-import { hasGraphicsCard } from "./graphics";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 
 export type ViewName = "corner" | "front" | "right" | "back" | "left" | "above" | "below";
@@ -42,9 +41,12 @@ export class Stage {
   private readonly box = new Box3();
   private bed: GridHelper | null = null;
 
-  /** Throws where the browser has no WebGL. */
-  constructor(readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: hasGraphicsCard(), alpha: true });
+  /** `smooth`: edges without steps; where the processor draws, that takes three times as long. Throws where the browser has no WebGL. */
+  constructor(
+    readonly canvas: HTMLCanvasElement,
+    smooth = true,
+  ) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: smooth, alpha: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.camera.up.set(0, 0, 1);
     this.controls = new OrbitControls(this.camera, canvas);

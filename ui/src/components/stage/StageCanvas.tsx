@@ -5,6 +5,8 @@ interface StageCanvasProps {
   label: string;
   /** Called once with the scene; what it returns is called at the end. */
   onReady: (stage: Stage) => (() => void) | undefined;
+  /** Edges without steps; the first value holds. */
+  smooth?: boolean;
   children?: ReactNode;
   className?: string;
 }
@@ -15,13 +17,14 @@ function draws3d(): boolean {
 }
 
 /** A canvas with a scene on it; a sentence where the browser draws no 3D. */
-export function StageCanvas({ label, onReady, children, className = "" }: StageCanvasProps) {
+export function StageCanvas({ label, onReady, smooth = true, children, className = "" }: StageCanvasProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const ready = useRef(onReady);
+  const smoothed = useRef(smooth);
   const [drawn] = useState(draws3d);
   useEffect(() => {
     if (canvas.current === null || !drawn) return;
-    const stage = new Stage(canvas.current);
+    const stage = new Stage(canvas.current, smoothed.current);
     const end = ready.current(stage);
     return () => {
       end?.();

@@ -4,9 +4,10 @@ import type { RecipeColumn, StrokesIndex } from "../../api/client";
 import { fixed } from "../../lib/format";
 import { CAUSES, FEATURES } from "../../lib/featureStyles";
 import type { Stage } from "../../components/stage/Stage";
+import { hasGraphicsCard } from "../../components/stage/graphics";
 import { StageCanvas } from "../../components/stage/StageCanvas";
 import { painterOf, type Painting } from "./painting";
-import { StrokeScene } from "./StrokeScene";
+import { leavesOut, StrokeScene } from "./StrokeScene";
 import { useStrokes } from "./useStrokes";
 
 interface LayerPaneProps {
@@ -79,6 +80,7 @@ export function LayerPane({ column, index, layer, strokes, below, simply, painti
         <StageCanvas
           label={`Strokes of ${column.name}, layer ${layer + 1} of ${index.top_mm.length}`}
           onReady={ready}
+          smooth={hasGraphicsCard() || !leavesOut(index)}
           className="h-[44vh] min-h-64 border border-rule lg:h-[58vh]"
         >
           {reading && (
