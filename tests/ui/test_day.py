@@ -149,6 +149,13 @@ class OnTheDesk(DayCase):
 class OnTheWall(DayCase):
     size = (390, 844)
 
+    def test_queue_and_spools_fit_a_phone(self) -> None:
+        self.planned(self.part("pocket-box.stl"), 1)
+        for address, landmark in (("/day/queue", "The queue"), ("/day/spools", "Spools")):
+            page = self.open(address)
+            expect(page.get_by_role("table", name=landmark)).to_be_visible()
+            self.assertEqual(page.evaluate("document.documentElement.scrollWidth"), 390, address)
+
     def test_start_delay_and_take_off_on_a_phone(self) -> None:
         item = self.planned(self.part("wall-box.stl"), 2, machine_ids=[1])
         page = self.open("/day/now")

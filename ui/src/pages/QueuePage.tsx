@@ -44,7 +44,7 @@ export default function QueuePage() {
       )}
       {queue.data?.length === 0 && <p className="mt-4 text-quiet">Nothing is queued.</p>}
       {queue.data && queue.data.length > 0 && (
-        <div className="mt-4 overflow-x-auto">
+        <div className="relative mt-4 overflow-x-auto">
           <table className="w-full text-sm">
             <caption className="sr-only">The queue</caption>
             <thead>

@@ -20,13 +20,13 @@ export default function SpoolsAheadPage() {
       </div>
       {found.isLoadingError && <p className="mt-3 text-error">{found.error.message}</p>}
       {found.data && (
-        <div className="mt-3 grid gap-x-12 gap-y-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+        <div className="mt-3 grid grid-cols-1 gap-x-12 gap-y-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
           <section aria-labelledby="spools">
             <h2 id="spools" className="font-serif text-2xl">
               On the shelf
             </h2>
             <p className="text-sm text-quiet">Printing: of what runs now. Held: of what starts within a day, or was put by hand. Planned: all of the plan.</p>
-            <div className="overflow-x-auto">
+            <div className="relative overflow-x-auto">
               <table className="mt-1 w-full text-sm">
                 <caption className="sr-only">Spools</caption>
                 <thead>
