@@ -42,6 +42,7 @@ BASE: dict[str, Any] = {
     "sideways": 1.0,
     "bend": 0.5,
     "outer_speed_mm_s": 60.0,
+    "gloss": "satin",
     "time_s": 3600.0,
     "piece_time_s": 3600.0,
     "whole_time_s": 4000.0,
