@@ -9,7 +9,7 @@ from meanbead.api.context import context
 from meanbead.api.jobs import start
 from meanbead.api.jobs_schemas import JobOut
 from meanbead.api.search_schemas import SearchAsk, SearchStart
-from meanbead.core.advise.limits import SearchLimits
+from meanbead.core.advise.limits import SearchLimits, allowed_ridge_mm
 from meanbead.core.advise.space import Space, usual_vary
 
 blueprint = APIBlueprint("search", __name__, url_prefix="/api", tag="Search")
@@ -22,7 +22,8 @@ def search_start(recipe_id: int) -> SearchStart:
     _, surroundings = asked_of(recipe_id)
     job, engine = surroundings.job, context().engine
     advice = surroundings.context(engine)
-    limits = SearchLimits.model_validate(surroundings.limits.model_dump())
+    ridge_mm = allowed_ridge_mm(surroundings.limits, job.material.gloss)
+    limits = SearchLimits.model_validate(surroundings.limits.model_dump() | {"ridge_mm": ridge_mm})
     return SearchStart(vary=usual_vary(job, advice), limits=limits)
 
 

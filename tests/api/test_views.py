@@ -77,6 +77,21 @@ class Posing(ApiCase):
         self.assertEqual(self.call("PATCH", address, {"version": 1, "limits": limits}, 409)["stored"]["version"], 2)
 
 
+class SearchLimitsProposed(ApiCase):
+    def test_steps_by_the_plastics_gloss(self) -> None:
+        part = self.upload()
+        shelf = self.call("GET", "/api/shelf")
+        show = next(one for one in shelf["purposes"] if one["name"] == "Show piece")
+        self.call("PATCH", f"/api/parts/{part['id']}", {"version": part["version"], "purpose_id": show["id"]})
+        column = self.columns(part)[0]
+        material = next(one for one in shelf["materials"] if one["id"] == column["material_id"])
+        for gloss, factor in (("matte", 1.25), ("shiny", 0.75), ("satin", 1.0)):
+            body = {"version": material["version"], "material": material["material"] | {"gloss": gloss}}
+            material = self.call("PATCH", f"/api/materials/{material['id']}", body)
+            proposed = self.call("GET", f"/api/recipes/{column['id']}/search")["limits"]["ridge_mm"]
+            self.assertAlmostEqual(proposed, factor * show["limits"]["ridge_mm"], places=4)
+
+
 class Listed(ApiCase):
     def test_the_list_of_parts_is_a_file_that_says_what_the_cards_say(self) -> None:
         parts = [self.upload(stl_bytes(trimesh.creation.box((10, 20, 5 + k)))) for k in range(3)]

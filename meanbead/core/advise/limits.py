@@ -8,11 +8,12 @@ from pydantic import Field
 
 from meanbead.core.advise.measures import Measures, PlanMeasures
 from meanbead.core.model.base import NonNegative, Result, Share
+from meanbead.core.model.material import Gloss
 from meanbead.core.model.purpose import Limits
 from meanbead.core.rules.looks import ridge_limit_mm
 from meanbead.core.text.durations import duration
 
-__all__ = ["Breach", "SearchLimits", "breaches", "plan_breaches"]
+__all__ = ["Breach", "SearchLimits", "allowed_ridge_mm", "breaches", "plan_breaches"]
 
 
 class SearchLimits(Limits):
@@ -20,7 +21,8 @@ class SearchLimits(Limits):
 
     ``bond``, ``crush``, ``sideways`` and ``bend`` are the least strength indices, usually those of a column; ``lost_share`` is the most
     that may be lost to lines that are too wide; ``fault_risk`` the most likely to fail; ``time_s`` the longest whole time
-    (finish by); ``plates_per_day`` the least within attended hours.
+    (finish by); ``plates_per_day`` the least within attended hours. ``ridge_mm`` is meant as it stands: what somebody typed
+    is kept to, where a purpose's own figure is for satin plastic.
     """
 
     bond: NonNegative | None = None
@@ -33,6 +35,11 @@ class SearchLimits(Limits):
     fault_risk: Share | None = None
     time_s: Annotated[float, Field(gt=0)] | None = None
     plates_per_day: Annotated[float, Field(gt=0)] | None = None
+
+
+def allowed_ridge_mm(limits: Limits, gloss: Gloss) -> float | None:
+    """How high steps on slopes may be, mm: a purpose's figure by the plastic's gloss, a search's as it stands."""
+    return limits.ridge_mm if isinstance(limits, SearchLimits) else ridge_limit_mm(limits, gloss)
 
 
 class Breach(Result):
@@ -102,7 +109,7 @@ def _compared(limits: Limits, found: PlanMeasures, table: dict[str, tuple[str, s
     for name, (measure, words) in table.items():
         allowed, value = getattr(limits, name, None), getattr(found, measure, None)
         if name == "ridge_mm":
-            allowed = ridge_limit_mm(limits, found.gloss)
+            allowed = allowed_ridge_mm(limits, found.gloss)
         if allowed is not None and value is not None:
             says = words.format(v=value, a=allowed)
             pairs.append(Breach(limit=name, value=value, allowed=allowed, sentence=says))

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from meanbead.core.advise.context import AdviceContext, with_settings
+from meanbead.core.advise.limits import allowed_ridge_mm
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.formulas.bead import bead_area_mm2
@@ -20,7 +21,6 @@ from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.recipe.choices import choices
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules.bead import LOWEST_PER_BORE
-from meanbead.core.rules.looks import ridge_limit_mm
 from meanbead.core.rules.rule_input import CEILING_BORES, SPREAD_TO_FIT, floor_to
 
 __all__ = ["Point", "Space", "Vary", "job_at", "usual_vary"]
@@ -214,7 +214,7 @@ def usual_vary(job: PrintJob, context: AdviceContext) -> Vary:
     every = max(1, math.ceil(count / 9))
     heights = {round(math.ceil(low / pace - 1e-6) * pace + k * every * pace, 4) for k in range(count // every + 1)}
     heights = {height for height in heights if height <= high + 1e-9} | {shape.layer_height_mm}
-    allowed_mm = ridge_limit_mm(context.limits, job.material.gloss)
+    allowed_mm = allowed_ridge_mm(context.limits, job.material.gloss)
     heights |= _smooth_enough(allowed_mm, context, step, LOWEST_PER_BORE * min(bores), high)
     vary: Vary = {}
 

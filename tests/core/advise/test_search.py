@@ -222,6 +222,10 @@ class SmoothEnough(unittest.TestCase):
             told = list(ridge(context.rule_input(made)))
             broken = [one.limit for one in plan_breaches(context.limits, plan_measures(made, context))]
             self.assertEqual(bool(told), "ridge_mm" in broken, (gloss, height))
+            # What somebody typed for one search is kept to in any plastic.
+            found = plan_measures(made, context)
+            typed = [one.limit for one in plan_breaches(SearchLimits(ridge_mm=0.14), found)]
+            self.assertEqual("ridge_mm" in typed, found.ridge_mm > 0.14 + 1e-9, (gloss, height))
 
     def test_where_nothing_is_allowed_it_says_what_came_nearest(self) -> None:
         job, context = self.smooth(0.02, "satin")

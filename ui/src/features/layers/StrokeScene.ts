@@ -63,7 +63,7 @@ export class StrokeScene {
   private readonly pieces = new Map<number, Piece>();
   private readonly box: Box3;
   private shown: Shown = { layer: 0, strokes: 0, below: true };
-  /** Of so many layers one outer wall is drawn where it is drawn simply: as many as go into a pixel. */
+  /** Of so many layers one's walls are drawn where they are drawn simply: as many layers as go into a pixel. */
   private every = 1;
   private top: { mesh: StrokeMesh; first: number; layer: number } | null = null;
   private topIsOld = false;
