@@ -1,7 +1,9 @@
+import { lingui } from "@lingui/vite-plugin";
 import tailwindcss from "@tailwindcss/vite";
 import react from "@vitejs/plugin-react";
 import { defineConfig } from "vite";
 import { VitePWA } from "vite-plugin-pwa";
+import { macros } from "./macros.ts";
 
 /** What phones read at the machine: nothing else of the API is kept. */
 const SEEN =
@@ -10,6 +12,8 @@ const SEEN =
 export default defineConfig({
   plugins: [
     react(),
+    macros(),
+    lingui(),
     tailwindcss(),
     VitePWA({
       injectRegister: null, // by lib/offline.ts, and only where a network is served

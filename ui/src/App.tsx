@@ -1,8 +1,12 @@
+import { i18n } from "@lingui/core";
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { lazy, Suspense, useEffect, useMemo, useState } from "react";
 import { Link, NavLink, Outlet } from "react-router";
 import type { Shop } from "./api/client";
 import { useHouseRules } from "./api/queries";
 import { setCurrency } from "./lib/format";
+import { choose, languages } from "./lib/language";
 import { setTheme, storedTheme, type Theme } from "./lib/theme";
 import { CommandsProvider, useCommands, type Command } from "./components/commands";
 import { Connection } from "./components/Connection";
@@ -27,7 +31,7 @@ export function App() {
   const me = useGate();
   const inside = me !== undefined && me.role != null;
   useChanges(inside);
-  if (me === undefined) return <p className="p-10 text-quiet">One moment …</p>;
+  if (me === undefined) return <p className="p-10 text-quiet"><Trans>One moment …</Trans></p>;
   return inside ? <House /> : <SignInPage />;
 }
 
@@ -43,7 +47,7 @@ function House() {
         href="#main"
         className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-base-100 focus:px-3 focus:py-2"
       >
-        Skip to the page
+        <Trans>Skip to the page</Trans>
       </a>
       <ConfirmDialog />
       <Connection />
@@ -51,22 +55,23 @@ function House() {
         <div className="mx-auto flex max-w-(--page) flex-wrap items-center gap-x-6 px-4 py-2">
           <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
             <Mark />
-            Mean Bead
+            <Trans>Mean Bead</Trans>
           </Link>
-          <nav aria-label="Rooms" className="flex flex-wrap gap-x-4 text-sm">
-            <Room to="/" name="Parts" />
-            <Room to="/recipes" name="Recipes" />
-            <Room to="/flow" name="Flow lab" />
-            <Room to="/log" name="Log" />
-            <Room to="/day" name="Day" />
-            <Room to="/shelf" name="Shelf" />
-            <Room to="/house-rules" name="House rules" />
-            <Room to="/guide" name="Guide" />
+          <nav aria-label={t`Rooms`} className="flex flex-wrap gap-x-4 text-sm">
+            <Room to="/" name={t`Parts`} />
+            <Room to="/recipes" name={t`Recipes`} />
+            <Room to="/flow" name={t`Flow lab`} />
+            <Room to="/log" name={t`Log`} />
+            <Room to="/day" name={t`Day`} />
+            <Room to="/shelf" name={t`Shelf`} />
+            <Room to="/house-rules" name={t`House rules`} />
+            <Room to="/guide" name={t`Guide`} />
           </nav>
           <div className="ml-auto flex flex-wrap items-center gap-x-3">
             <Finder />
             <UndoButtons />
             <PersonMenu />
+            <LanguageChoice />
             <ThemeChoice />
           </div>
         </div>
@@ -86,10 +91,10 @@ function Finder() {
   const { undo, redo, undoLabel, redoLabel } = useHistory();
   const commands = useMemo<Command[]>(
     () => [
-      { name: "Find anything to do", group: "Everywhere", press: "Ctrl+K", run: () => setOpen("palette") },
-      { name: "Keys of this page", group: "Everywhere", press: "?", words: "shortcuts help", run: () => setOpen("keys") },
-      ...(undoLabel ? [{ name: `Undo ${undoLabel}`, group: "Everywhere", run: () => void undo() }] : []),
-      ...(redoLabel ? [{ name: `Do ${redoLabel} again`, group: "Everywhere", run: () => void redo() }] : []),
+      { name: t`Find anything to do`, group: t`Everywhere`, press: "Ctrl+K", run: () => setOpen("palette") },
+      { name: t`Keys of this page`, group: t`Everywhere`, press: "?", words: t`shortcuts help`, run: () => setOpen("keys") },
+      ...(undoLabel ? [{ name: t`Undo ${undoLabel}`, group: t`Everywhere`, run: () => void undo() }] : []),
+      ...(redoLabel ? [{ name: t`Do ${redoLabel} again`, group: t`Everywhere`, run: () => void redo() }] : []),
     ],
     [redo, redoLabel, undo, undoLabel],
   );
@@ -100,10 +105,10 @@ function Finder() {
   }, []);
   return (
     <>
-      <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => setOpen("palette")} title="Parts, rows, pages and changes by name">
-        Find <kbd className="kbd kbd-xs hidden sm:inline-flex">Ctrl K</kbd>
+      <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => setOpen("palette")} title={t`Parts, rows, pages and changes by name`}>
+        <Trans>Find <kbd className="kbd kbd-xs hidden sm:inline-flex">Ctrl K</kbd></Trans>
       </button>
-      <button type="button" className="btn btn-ghost btn-xs px-1.5 font-normal" aria-label="Keys of this page" title="Keys of this page (?)" onClick={() => setOpen("keys")}>
+      <button type="button" className="btn btn-ghost btn-xs px-1.5 font-normal" aria-label={t`Keys of this page`} title={t`Keys of this page (?)`} onClick={() => setOpen("keys")}>
         ?
       </button>
       <Suspense fallback={null}>
@@ -126,7 +131,7 @@ function ThemeChoice() {
   const [theme, setShown] = useState<Theme>(storedTheme);
   return (
     <label className="flex items-center gap-2 text-sm text-quiet">
-      Theme
+      <Trans>Theme</Trans>
       <select
         className="select select-xs w-24 border-rule bg-base-100 text-base-content"
         value={theme}
@@ -136,9 +141,27 @@ function ThemeChoice() {
           setShown(next);
         }}
       >
-        <option value="auto">as system</option>
-        <option value="paper">day</option>
-        <option value="lamp">lamp</option>
+        <option value="auto">{t`as system`}</option>
+        <option value="paper">{t`day`}</option>
+        <option value="lamp">{t`lamp`}</option>
+      </select>
+    </label>
+  );
+}
+
+/** Only where there is a choice: each file of texts in src/locales is one. */
+function LanguageChoice() {
+  const known = languages();
+  if (known.length < 2) return null;
+  return (
+    <label className="flex items-center gap-2 text-sm text-quiet">
+      <Trans>Language</Trans>
+      <select className="select select-xs w-24 border-rule bg-base-100 text-base-content" value={i18n.locale} onChange={(event) => choose(event.target.value)}>
+        {known.map((code) => (
+          <option key={code} value={code}>
+            {new Intl.DisplayNames([code], { type: "language" }).of(code)}
+          </option>
+        ))}
       </select>
     </label>
   );

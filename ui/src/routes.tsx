@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { createBrowserRouter, type RouteObject } from "react-router";
 import { App } from "./App";
 import { BrokenPage } from "./pages/BrokenPage";
@@ -20,7 +21,7 @@ const history = (kind: "column" | "house"): Pick<RouteObject, "lazy"> => ({
 });
 
 /** Pages for somebody who is not inside yet. */
-const outside = (page: () => Loaded): RouteObject => ({ ...fetched(page), errorElement: <BrokenPage />, hydrateFallbackElement: <p className="p-10 text-quiet">One moment …</p> });
+const outside = (page: () => Loaded): RouteObject => ({ ...fetched(page), errorElement: <BrokenPage />, hydrateFallbackElement: <p className="p-10 text-quiet"><Trans>One moment …</Trans></p> });
 
 export const router = createBrowserRouter([
   { path: "/owner", ...outside(() => import("./pages/OwnerPage")) },
@@ -29,7 +30,7 @@ export const router = createBrowserRouter([
   {
     element: <App />,
     errorElement: <BrokenPage />,
-    hydrateFallbackElement: <p className="p-10 text-quiet">One moment …</p>,
+    hydrateFallbackElement: <p className="p-10 text-quiet"><Trans>One moment …</Trans></p>,
     children: [
       { path: "/", element: <PartsPage /> },
       {

@@ -1,5 +1,6 @@
 /** Meshes and strokes in the server's compact binary form; docs/formats.md describes both. */
 
+import { t } from "@lingui/core/macro";
 import { asProblem, ProblemError } from "./client";
 
 export interface Mesh {
@@ -15,7 +16,7 @@ async function fetchBytes(address: string, signal?: AbortSignal): Promise<ArrayB
 
 function expectMagic(buffer: ArrayBuffer, magic: string): void {
   const found = String.fromCharCode(...new Uint8Array(buffer, 0, 4));
-  if (found !== magic) throw new Error("The picture's data is of another version. Reload the page.");
+  if (found !== magic) throw new Error(t`The picture's data is of another version. Reload the page.`);
 }
 
 export async function fetchMesh(partId: number, digest: string, signal?: AbortSignal): Promise<Mesh> {

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import createClient from "openapi-fetch";
 import { throughGate } from "../lib/gate";
 import { settled } from "../lib/inLine";
@@ -156,7 +157,7 @@ export class ProblemError extends Error {
   readonly problem: Problem;
 
   constructor(problem: Problem) {
-    super(problem.detail ?? problem.title ?? "Something went wrong.");
+    super(problem.detail ?? problem.title ?? t`Something went wrong.`);
     this.name = "ProblemError";
     this.problem = problem;
   }
@@ -190,5 +191,5 @@ export function take<Data>(answer: Answer<Data>): NonNullable<Data> {
 
 export function asProblem(error: unknown, status: number): Problem {
   if (typeof error === "object" && error !== null && "detail" in error) return error as Problem;
-  return { status, title: "No answer", detail: "Mean Bead did not answer. Is it still running?" };
+  return { status, title: t`No answer`, detail: t`Mean Bead did not answer. Is it still running?` };
 }

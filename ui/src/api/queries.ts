@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import names from "./names.json";
 import { keepPreviousData, queryOptions, useInfiniteQuery, useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { api, take, type Estimate, type Finding, type Measures, type Part, type Recipe, type RecipeColumn } from "./client";
@@ -243,10 +244,10 @@ async function fetchFigures(recipeId: number, signal: AbortSignal, client: Query
       signal.removeEventListener("abort", stop);
       // Stopped because the column was changed meanwhile: its new state is asked for.
       if (job.state === "cancelled" && job.problem !== "") continue;
-      if (job.state === "cancelled") throw new Error("The computation was stopped. Change a cell, or ask again.");
+      if (job.state === "cancelled") throw new Error(t`The computation was stopped. Change a cell, or ask again.`);
       if (job.state === "failed") throw new Error(job.problem);
     }
-    throw new Error("The figures could not be computed. Reload the page.");
+    throw new Error(t`The figures could not be computed. Reload the page.`);
   } finally {
     tell(null);
   }

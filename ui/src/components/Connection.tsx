@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { useSyncExternalStore } from "react";
 import { useMe } from "../api/account";
 
@@ -19,7 +20,7 @@ export function Connection() {
   if (online || !served) return null;
   return (
     <p role="status" className="border-b border-rule bg-molten-wash px-4 py-1.5 text-center text-sm">
-      No connection. You see what was last seen; what you type is kept, and sent when the network is back.
+      <Trans>No connection. You see what was last seen; what you type is kept, and sent when the network is back.</Trans>
     </p>
   );
 }

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { FollowedJob } from "../api/jobs";
 
 /** How far a job is, with the way to stop it; the reason where it failed. */
@@ -8,7 +10,7 @@ export function JobBar({ work, what }: { work: FollowedJob; what: string }) {
       <p className="text-sm text-error" role="alert">
         {problem}{" "}
         <button type="button" className="btn btn-ghost btn-xs" onClick={work.start}>
-          Try again
+          <Trans>Try again</Trans>
         </button>
       </p>
     );
@@ -16,9 +18,9 @@ export function JobBar({ work, what }: { work: FollowedJob; what: string }) {
   if (job?.state === "cancelled") {
     return (
       <p className="text-sm text-quiet" role="status">
-        Stopped.{" "}
+        <Trans>Stopped.</Trans>{" "}
         <button type="button" className="btn btn-ghost btn-xs" onClick={work.start}>
-          Start again
+          <Trans>Start again</Trans>
         </button>
       </p>
     );
@@ -27,9 +29,9 @@ export function JobBar({ work, what }: { work: FollowedJob; what: string }) {
   return (
     <p className="flex flex-wrap items-center gap-3 text-sm" role="status">
       <progress className="progress progress-accent w-40" aria-label={what} value={job?.share ?? 0} max={1} />
-      <span className="text-quiet">{job?.doing || "waiting for its turn"}</span>
+      <span className="text-quiet">{job?.doing || t`waiting for its turn`}</span>
       <button type="button" className="btn btn-ghost btn-xs" onClick={work.cancel}>
-        Stop
+        <Trans>Stop</Trans>
       </button>
     </p>
   );

@@ -1,13 +1,15 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Over } from "./Over";
 import { useAllCommands } from "./commands";
 
 /** Keys that are no command: those inside the sheet, by page. */
 const SHEET: readonly [string, string][] = [
-  ["Arrows", "move between cells"],
-  ["Shift and arrows", "mark cells"],
-  ["A value, Enter or F2", "edit the cell; Enter keeps, Esc reverts, empty is the default"],
-  ["Alt ↑ ↓", "step the value up or down"],
-  ["Ctrl+C, Ctrl+V", "to and from a spreadsheet"],
+  [t`Arrows`, t`move between cells`],
+  [t`Shift and arrows`, t`mark cells`],
+  [t`A value, Enter or F2`, t`edit the cell; Enter keeps, Esc reverts, empty is the default`],
+  [t`Alt ↑ ↓`, t`step the value up or down`],
+  [t`Ctrl+C, Ctrl+V`, t`to and from a spreadsheet`],
 ];
 
 /** The keys of the page as it stands. */
@@ -16,20 +18,20 @@ export function KeysHelp({ onClose }: { onClose: () => void }) {
   const groups = [...new Set(commands.map((command) => command.group))];
   const inSheet = document.querySelector("[data-testid=sheet]") !== null;
   return (
-    <Over title="Keys of this page" onClose={onClose}>
+    <Over title={t`Keys of this page`} onClose={onClose}>
       {groups.map((group) => (
         <Keys key={group} title={group} keys={commands.filter((command) => command.group === group).map((command) => [command.press ?? "", command.name])} />
       ))}
-      {inSheet && <Keys title="In the sheet" keys={SHEET} />}
+      {inSheet && <Keys title={t`In the sheet`} keys={SHEET} />}
       <Keys
-        title="Anywhere"
+        title={t`Anywhere`}
         keys={[
-          ["Ctrl+Z", "undo the last step of this visit"],
-          ["Ctrl+Shift+Z", "do it again"],
-          ["Tab", "go to the next control"],
+          [t`Ctrl+Z`, t`undo the last step of this visit`],
+          [t`Ctrl+Shift+Z`, t`do it again`],
+          [t`Tab`, t`go to the next control`],
         ]}
       />
-      <p className="mt-4 text-sm text-quiet">Ctrl is Cmd, and Alt is Option, on keyboards that have these instead.</p>
+      <p className="mt-4 text-sm text-quiet"><Trans>Ctrl is Cmd, and Alt is Option, on keyboards that have these instead.</Trans></p>
     </Over>
   );
 }

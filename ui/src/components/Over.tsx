@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useRef, type ReactNode } from "react";
 
 interface OverProps {
@@ -30,7 +31,7 @@ export function Over({ title, of, onClose, children }: OverProps) {
           {title} {of && <span className="text-base text-quiet">{of}</span>}
         </h2>
         <button type="button" className="btn btn-ghost btn-sm ml-auto" onClick={() => dialog.current?.close()}>
-          Close <kbd className="kbd kbd-xs">Esc</kbd>
+          <Trans>Close <kbd className="kbd kbd-xs">Esc</kbd></Trans>
         </button>
       </div>
       {children}

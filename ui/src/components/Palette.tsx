@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { usePartNames } from "../api/queries";
@@ -8,28 +10,28 @@ import { useToast } from "./Toasts";
 
 /** Rooms and pages that can be gone to from anywhere. */
 export const PAGES: readonly { name: string; to: string; words?: string }[] = [
-  { name: "Parts", to: "/" },
-  { name: "House recipes", to: "/recipes" },
-  { name: "Flow lab", to: "/flow", words: "melt knee test" },
-  { name: "Test pieces", to: "/test-pieces", words: "acceleration overhang bridge tower" },
-  { name: "Log", to: "/log", words: "runs prints" },
-  { name: "Journal", to: "/log/journal" },
-  { name: "Faults", to: "/log/faults" },
-  { name: "Calibration", to: "/log/calibration", words: "real times" },
-  { name: "Experiments", to: "/log/experiments", words: "grid" },
-  { name: "Labels", to: "/log/labels" },
-  { name: "Day board", to: "/day", words: "plan schedule" },
-  { name: "Now", to: "/day/now", words: "phone wall" },
-  { name: "Queue", to: "/day/queue" },
-  { name: "Plates", to: "/day/plates" },
-  { name: "Hours", to: "/day/hours", words: "attended calendar" },
-  { name: "Spools ahead", to: "/day/spools", words: "shopping" },
-  { name: "Shelf", to: "/shelf", words: "machines nozzles materials spools purposes" },
-  { name: "House rules", to: "/house-rules", words: "schools currency prices" },
-  { name: "First steps", to: "/begin", words: "start sample workshop begin" },
-  { name: "Guide", to: "/guide", words: "help how" },
-  { name: "Backups", to: "/backups", words: "restore archive" },
-  { name: "Network", to: "/network" },
+  { name: t`Parts`, to: "/" },
+  { name: t`House recipes`, to: "/recipes" },
+  { name: t`Flow lab`, to: "/flow", words: t`melt knee test` },
+  { name: t`Test pieces`, to: "/test-pieces", words: t`acceleration overhang bridge tower` },
+  { name: t`Log`, to: "/log", words: t`runs prints` },
+  { name: t`Journal`, to: "/log/journal" },
+  { name: t`Faults`, to: "/log/faults" },
+  { name: t`Calibration`, to: "/log/calibration", words: t`real times` },
+  { name: t`Experiments`, to: "/log/experiments", words: t`grid` },
+  { name: t`Labels`, to: "/log/labels" },
+  { name: t`Day board`, to: "/day", words: t`plan schedule` },
+  { name: t`Now`, to: "/day/now", words: t`phone wall` },
+  { name: t`Queue`, to: "/day/queue" },
+  { name: t`Plates`, to: "/day/plates" },
+  { name: t`Hours`, to: "/day/hours", words: t`attended calendar` },
+  { name: t`Spools ahead`, to: "/day/spools", words: t`shopping` },
+  { name: t`Shelf`, to: "/shelf", words: t`machines nozzles materials spools purposes` },
+  { name: t`House rules`, to: "/house-rules", words: t`schools currency prices` },
+  { name: t`First steps`, to: "/begin", words: t`start sample workshop begin` },
+  { name: t`Guide`, to: "/guide", words: t`help how` },
+  { name: t`Backups`, to: "/backups", words: t`restore archive` },
+  { name: t`Network`, to: "/network" },
 ];
 
 const MOST = 60;
@@ -55,11 +57,11 @@ export function Palette({ onClose }: { onClose: () => void }) {
     () => [
       ...commands,
       ...tables.flatMap(({ name, rows }) => [
-        { name: `Copy table: ${name}`, group: "Tables of this page", words: "clipboard spreadsheet", run: () => void copyTable(rows, toast) },
-        { name: `Save table as CSV: ${name}`, group: "Tables of this page", words: "file export", run: () => saveText(asCsv(rows), `${name.toLowerCase().replace(/[^a-z0-9]+/g, "-") || "table"}.csv`, "text/csv") },
+        { name: t`Copy table: ${name}`, group: t`Tables of this page`, words: t`clipboard spreadsheet`, run: () => void copyTable(rows, toast) },
+        { name: t`Save table as CSV: ${name}`, group: t`Tables of this page`, words: t`file export`, run: () => saveText(asCsv(rows), `${name.toLowerCase().replace(/[^a-z0-9]+/g, "-") || "table"}.csv`, "text/csv") },
       ]),
-      ...(parts.data ?? []).map((part) => ({ name: part.name, group: "Part", run: () => void navigate(`/parts/${part.id}`) })),
-      ...PAGES.map((page) => ({ name: page.name, group: "Page", words: page.words ?? "", run: () => void navigate(page.to) })),
+      ...(parts.data ?? []).map((part) => ({ name: part.name, group: t`Part`, run: () => void navigate(`/parts/${part.id}`) })),
+      ...PAGES.map((page) => ({ name: page.name, group: t`Page`, words: page.words ?? "", run: () => void navigate(page.to) })),
     ],
     [commands, navigate, parts.data, tables, toast],
   );
@@ -86,12 +88,12 @@ export function Palette({ onClose }: { onClose: () => void }) {
     }
   };
   return (
-    <dialog ref={dialog} aria-label="Find anything to do" className="mx-auto mb-auto mt-[12vh] w-[min(40rem,94vw)] border border-rule bg-base-100 p-0 text-base-content shadow-2xl backdrop:bg-black/30" onClose={onClose} onClick={(event) => event.target === dialog.current && dialog.current.close()}>
+    <dialog ref={dialog} aria-label={t`Find anything to do`} className="mx-auto mb-auto mt-[12vh] w-[min(40rem,94vw)] border border-rule bg-base-100 p-0 text-base-content shadow-2xl backdrop:bg-black/30" onClose={onClose} onClick={(event) => event.target === dialog.current && dialog.current.close()}>
       <input
         className="w-full border-b border-rule bg-transparent px-4 py-3 font-serif text-xl outline-none"
-        placeholder="A part, a row, a page, a change …"
+        placeholder={t`A part, a row, a page, a change …`}
         role="combobox"
-        aria-label="Find anything to do"
+        aria-label={t`Find anything to do`}
         aria-expanded="true"
         aria-controls={`${id}-list`}
         aria-activedescendant={found.length > 0 ? `${id}-${chosen}` : undefined}
@@ -103,7 +105,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
         }}
         onKeyDown={key}
       />
-      <ul ref={list} id={`${id}-list`} role="listbox" aria-label="What was found" className="max-h-[50vh] overflow-y-auto py-1">
+      <ul ref={list} id={`${id}-list`} role="listbox" aria-label={t`What was found`} className="max-h-[50vh] overflow-y-auto py-1">
         {found.map((command, index) => (
           <li
             key={`${command.group}:${command.name}:${index}`}
@@ -120,9 +122,9 @@ export function Palette({ onClose }: { onClose: () => void }) {
           </li>
         ))}
       </ul>
-      {found.length === 0 && <p className="px-4 pb-3 text-sm text-quiet">Nothing is called that here.</p>}
+      {found.length === 0 && <p className="px-4 pb-3 text-sm text-quiet"><Trans>Nothing is called that here.</Trans></p>}
       <p className="border-t border-rule px-4 py-1.5 text-xs text-quiet" role="status">
-        {found.length} found · arrows choose, Enter does it, Esc leaves
+        <Trans>{found.length} found · arrows choose, Enter does it, Esc leaves</Trans>
       </p>
     </dialog>
   );
@@ -131,8 +133,8 @@ export function Palette({ onClose }: { onClose: () => void }) {
 async function copyTable(rows: readonly (readonly string[])[], toast: ReturnType<typeof useToast>) {
   try {
     await navigator.clipboard.writeText(asTabs(rows));
-    toast(`${rows.length} rows were copied: paste them into a spreadsheet.`);
+    toast(t`${rows.length} rows were copied: paste them into a spreadsheet.`);
   } catch {
-    toast("The browser does not let this page copy. Save it as CSV instead.", { tone: "error" });
+    toast(t`The browser does not let this page copy. Save it as CSV instead.`, { tone: "error" });
   }
 }

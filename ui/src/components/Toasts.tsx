@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 
 interface Toast {
@@ -71,7 +72,7 @@ export function ToastProvider({ children }: { children: ReactNode }) {
                 {toast.action.label}
               </button>
             )}
-            <button type="button" className="btn btn-ghost btn-xs" aria-label="Dismiss" onClick={() => drop(toast.id)}>
+            <button type="button" className="btn btn-ghost btn-xs" aria-label={t`Dismiss`} onClick={() => drop(toast.id)}>
               ×
             </button>
           </div>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { ProblemError } from "../api/client";
 import { historyAct } from "../lib/keys";
@@ -70,7 +72,7 @@ export function HistoryProvider({ children }: { children: ReactNode }) {
         } catch (error) {
           // A step that was refused for good would bar the way to those before it; one without an answer can be tried again.
           if (error instanceof ProblemError && error.isFinal) from.splice(from.indexOf(step), 1);
-          toast(error instanceof Error ? error.message : "It could not be undone.", { tone: "error" });
+          toast(error instanceof Error ? error.message : t`It could not be undone.`, { tone: "error" });
         } finally {
           refresh();
         }
@@ -122,18 +124,18 @@ export function UndoButtons() {
         className={style}
         disabled={undoLabel === undefined}
         onClick={() => void undo()}
-        title={undoLabel && `Undo ${undoLabel} (Ctrl+Z)`}
+        title={undoLabel && t`Undo ${undoLabel} (Ctrl+Z)`}
       >
-        Undo
+        <Trans>Undo</Trans>
       </button>
       <button
         type="button"
         className={style}
         disabled={redoLabel === undefined}
         onClick={() => void redo()}
-        title={redoLabel && `Do ${redoLabel} again (Ctrl+Shift+Z)`}
+        title={redoLabel && t`Do ${redoLabel} again (Ctrl+Shift+Z)`}
       >
-        Redo
+        <Trans>Redo</Trans>
       </button>
     </div>
   );

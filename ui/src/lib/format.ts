@@ -1,3 +1,6 @@
+import { i18n } from "@lingui/core";
+import { t } from "@lingui/core/macro";
+
 /** Figures as people read them: durations in one way everywhere, grams to 0.1, decimals and money as their locale has them. */
 
 const locale = typeof navigator === "undefined" ? "en" : navigator.language;
@@ -9,6 +12,11 @@ let currency = "EUR";
 
 export function setCurrency(code: string): void {
   currency = code;
+}
+
+/** How figures say that nothing differs. */
+export function same(): string {
+  return t`same`;
 }
 
 /** A duration, as meanbead/core/text/durations.py writes it: `48 s`, `4 min 48 s`, `18 min`, `1 h 05`. */
@@ -24,7 +32,7 @@ export function formatDuration(seconds: number): string {
 export function formatDurationDifference(seconds: number): string {
   const sign = seconds < 0 ? "−" : "+";
   const size = Math.abs(seconds);
-  if (size < 0.5) return "same";
+  if (size < 0.5) return same();
   return `${sign}${formatDuration(size)}`;
 }
 
@@ -43,7 +51,17 @@ export function formatGrams(grams: number): string {
 /** A difference in grams with its sign. */
 export function formatGramsDifference(grams: number): string {
   const shown = signed(grams, 1);
-  return shown === "same" ? shown : `${shown} g`;
+  return shown === same() ? shown : `${shown} g`;
+}
+
+/** A whole number with its thousands apart. */
+export function grouped(value: number): string {
+  return new Intl.NumberFormat(locale).format(value);
+}
+
+/** For dates with words in them, which are in the language of the page; days come before months. */
+export function ofWords(): string {
+  return i18n.locale === "en" ? "en-GB" : i18n.locale;
 }
 
 /** Money in the workshop's own currency, as the locale writes it. */
@@ -54,7 +72,7 @@ export function formatMoney(amount: number): string {
 /** A difference in money with its sign. */
 export function formatMoneyDifference(amount: number): string {
   const shown = formatMoney(Math.abs(amount));
-  return shown === formatMoney(0) ? "same" : `${amount < 0 ? "−" : "+"}${shown}`;
+  return shown === formatMoney(0) ? same() : `${amount < 0 ? "−" : "+"}${shown}`;
 }
 
 /** How the currency is written beside a figure, such as “€”. */
@@ -71,7 +89,7 @@ export function fixed(value: number, digits: number): string {
 
 export function signed(value: number, digits: number): string {
   const shown = Math.abs(value).toFixed(digits);
-  if (Number(shown) === 0) return "same";
+  if (Number(shown) === 0) return same();
   return `${value < 0 ? "−" : "+"}${localised(shown)}`;
 }
 
@@ -100,7 +118,7 @@ export function parseNumber(text: string): number {
 /** A moment as one speaks of it: “just now”, “14:02”, its day and hour, or its day and year. */
 export function moment(at: string | Date, now: Date = new Date()): string {
   const when = new Date(at);
-  return Math.abs(now.getTime() - when.getTime()) < 60_000 ? "just now" : hourOf(when, now);
+  return Math.abs(now.getTime() - when.getTime()) < 60_000 ? t`just now` : hourOf(when, now);
 }
 
 /** The hour of a moment, with its day where that is another than today. */

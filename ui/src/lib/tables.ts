@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+
 /** Tables of a page as text: to be copied into a spreadsheet, or kept as CSV. */
 
 export interface NamedTable {
@@ -18,7 +20,7 @@ export function tablesOf(page: ParentNode): NamedTable[] {
 function nameOf(table: HTMLTableElement): string {
   const own = table.getAttribute("aria-label") ?? table.caption?.innerText;
   const named = own ?? table.closest("section[aria-label]")?.getAttribute("aria-label") ?? table.closest("section")?.querySelector("h1, h2, h3")?.textContent;
-  return plainText(named ?? document.querySelector("h1")?.textContent ?? "Table").slice(0, 60);
+  return plainText(named ?? document.querySelector("h1")?.textContent ?? t`Table`).slice(0, 60);
 }
 
 /** One line, and a minus that spreadsheets take for one. */

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { accountKeys, tookMe, useMe } from "../api/account";
@@ -11,10 +13,10 @@ import { moment } from "../lib/format";
 export default function AccountPage() {
   const me = useMe().data;
   useEffect(() => {
-    document.title = "Account · Mean Bead";
+    document.title = t`Account · Mean Bead`;
   }, []);
-  if (me === undefined) return <p className="py-10 text-quiet">One moment …</p>;
-  if (me.alone || me.role == null) return <p className="py-10 text-quiet">Nobody has an account here: this machine opens straight in.</p>;
+  if (me === undefined) return <p className="py-10 text-quiet"><Trans>One moment …</Trans></p>;
+  if (me.alone || me.role == null) return <p className="py-10 text-quiet"><Trans>Nobody has an account here: this machine opens straight in.</Trans></p>;
   return (
     <div className="max-w-3xl py-6">
       <h1 className="font-serif text-3xl">{me.name}</h1>
@@ -46,7 +48,7 @@ function Devices() {
   return (
     <section aria-labelledby="devices" className="mt-6">
       <h2 id="devices" className="font-serif text-2xl">
-        Devices
+        <Trans>Devices</Trans>
       </h2>
       <ul className="mt-2 divide-y divide-rule border-y border-rule">
         {all.map((one) => (
@@ -54,15 +56,15 @@ function Devices() {
             <div>
               <p>
                 {one.device}
-                {one.this_one && <strong className="ml-2 font-semibold">this one</strong>}
+                {one.this_one && <strong className="ml-2 font-semibold"><Trans>this one</Trans></strong>}
               </p>
               <p className="text-sm text-quiet">
-                {one.address}, last used {moment(one.seen_at)}, {one.remembered ? "remembered" : "until the browser closes"}
+                <Trans>{one.address}, last used {moment(one.seen_at)}, {one.remembered ? t`remembered` : t`until the browser closes`}</Trans>
               </p>
             </div>
             {!one.this_one && (
-              <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={`Sign out ${one.device}`} onClick={() => end.mutate(one.number)}>
-                Sign out
+              <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={t`Sign out ${one.device}`} onClick={() => end.mutate(one.number)}>
+                <Trans>Sign out</Trans>
               </button>
             )}
           </li>
@@ -70,7 +72,7 @@ function Devices() {
       </ul>
       {all.length > 1 && (
         <button type="button" className="btn btn-outline btn-sm mt-3 font-normal" onClick={() => end.mutate(null)}>
-          Sign out all but this one
+          <Trans>Sign out all but this one</Trans>
         </button>
       )}
     </section>
@@ -88,7 +90,7 @@ function NewPassphrase() {
       tookMe(queries, me);
       setOld("");
       setFresh("");
-      toast("Your passphrase is changed. Your other devices were signed out.");
+      toast(t`Your passphrase is changed. Your other devices were signed out.`);
       await queries.invalidateQueries({ queryKey: accountKeys.devices });
     },
   });
@@ -98,7 +100,7 @@ function NewPassphrase() {
   return (
     <section aria-labelledby="passphrase" className="mt-8">
       <h2 id="passphrase" className="font-serif text-2xl">
-        Passphrase
+        <Trans>Passphrase</Trans>
       </h2>
       <form
         className="mt-2 max-w-md space-y-3"
@@ -107,14 +109,14 @@ function NewPassphrase() {
           change.mutate();
         }}
       >
-        <Field label="The one you have" problem={wrong ?? (change.error && !weak ? change.error.message : undefined)}>
+        <Field label={t`The one you have`} problem={wrong ?? (change.error && !weak ? change.error.message : undefined)}>
           {(id, told) => <input id={id} aria-describedby={told} type="password" autoComplete="current-password" required className="input w-full border-rule" value={old} onChange={(event) => setOld(event.target.value)} />}
         </Field>
-        <Field label="A new one" problem={weak} hint="Four or five words that have nothing to do with each other. At least twelve letters.">
+        <Field label={t`A new one`} problem={weak} hint={t`Four or five words that have nothing to do with each other. At least twelve letters.`}>
           {(id, told) => <input id={id} aria-describedby={told} type="password" autoComplete="new-password" required maxLength={200} className="input w-full border-rule" value={fresh} onChange={(event) => setFresh(event.target.value)} />}
         </Field>
         <button type="submit" className="btn btn-outline btn-sm" disabled={change.isPending}>
-          Change it
+          <Trans>Change it</Trans>
         </button>
       </form>
     </section>

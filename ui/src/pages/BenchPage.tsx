@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
 import type { Estimate, Part, RecipeColumn } from "../api/client";
 import { useColumns, useFigures, usePreview, useShelf, type PreviewAsk } from "../api/queries";
@@ -18,7 +20,7 @@ export default function BenchPage() {
   const part = usePartOfPage();
   const columns = useColumns(part.id);
   if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
-  if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
+  if (columns.data === undefined) return <p className="py-10 text-quiet"><Trans>Fetching the recipes …</Trans></p>;
   return <Bench part={part} columns={columns.data} />;
 }
 
@@ -76,7 +78,7 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
             {inFocus && <ColumnPanel column={inFocus} />}
           </div>
           {columns.length === 0 ? (
-            <p className="border-y border-rule py-8 text-quiet">No recipe is left. Undo, or add a new column.</p>
+            <p className="border-y border-rule py-8 text-quiet"><Trans>No recipe is left. Undo, or add a new column.</Trans></p>
           ) : (
             <Sheet
               part={part}
@@ -91,15 +93,15 @@ function Bench({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
           <p className="mt-1 flex flex-wrap gap-x-4 text-sm text-quiet">
             <span>
               <span className="mr-1 inline-block h-3 w-[3px] rounded-full bg-molten" aria-hidden="true" />
-              differs from the first column
+              <Trans>differs from the first column</Trans>
             </span>
-            <span>grey: a default that follows from the rest, <em>by house</em> or <em>by purpose</em> where a rule of the workshop decided it · d: the nozzle's bore</span>
-            {columns.some((column) => column.gcode) && <span>·&nbsp; settled by the replayed file</span>}
+            <span><Trans>grey: a default that follows from the rest, <em>by house</em> or <em>by purpose</em> where a rule of the workshop decided it · d: the nozzle's bore</Trans></span>
+            {columns.some((column) => column.gcode) && <span><Trans>·&nbsp; settled by the replayed file</Trans></span>}
           </p>
         </div>
         <aside
           className="lg:sticky lg:top-2 lg:max-h-[calc(100dvh-1rem)] lg:self-start lg:overflow-y-auto lg:pr-1"
-          aria-label={inFocus ? `About ${inFocus.name}` : "The column in focus"}
+          aria-label={inFocus ? t`About ${inFocus.name}` : t`The column in focus`}
         >
           {inFocus && (
             <SidePanel

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
@@ -18,7 +20,7 @@ export default function BlindPage() {
   const [last, setLast] = useState<{ id: number; version: number } | null>(null);
   const path = { params: { path: { experiment_id: id } } };
   useEffect(() => {
-    document.title = "Compare blind · Mean Bead";
+    document.title = t`Compare blind · Mean Bead`;
   }, []);
   const pair = useQuery({
     queryKey: ["pair", id, spot],
@@ -75,12 +77,12 @@ export default function BlindPage() {
     <div className="mx-auto max-w-xl py-5 text-center">
       <p className="text-sm">
         <Link className="inline-block py-1 underline" to={`/log/experiments/${id}?face=results`}>
-          {found.data?.head.name ?? "The experiment"}
+          {found.data?.head.name ?? t`The experiment`}
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">Which is better{spot && ` at the ${spot}`}?</h1>
+      <h1 className="font-serif text-3xl"><Trans>Which is better{spot && t` at the ${spot}`}?</Trans></h1>
       {spots.length > 1 && (
-        <div className="join mt-2" role="group" aria-label="Spot">
+        <div className="join mt-2" role="group" aria-label={t`Spot`}>
           {spots.map((one) => (
             <button key={one} type="button" aria-pressed={one === spot} className={`btn join-item btn-sm ${one === spot ? "btn-neutral" : "btn-outline"}`} onClick={() => setPicked(one)}>
               {one}
@@ -98,18 +100,18 @@ export default function BlindPage() {
             ))}
           </div>
           <button type="button" className="btn btn-ghost mt-3 w-full" disabled={busy} onClick={() => say(null)}>
-            No difference that I see
+            <Trans>No difference that I see</Trans>
           </button>
         </>
       ) : (
-        pair.data && <p className="mt-6 text-lg">{pair.data.pieces < 2 ? "At least two cells have to be printed and entered in the log." : "Enough here: every pair was compared often enough."}</p>
+        pair.data && <p className="mt-6 text-lg">{pair.data.pieces < 2 ? t`At least two cells have to be printed and entered in the log.` : t`Enough here: every pair was compared often enough.`}</p>
       )}
       <p className="mt-4 text-sm text-quiet">
-        {pair.data && `${pair.data.done} compared${spot ? " at this spot" : ""} so far. `}The numbers stand under the pieces; what they are is told under “Print it”, to whoever does not judge. Keys: left, right, down for none.
+        <Trans>{pair.data && t`${pair.data.done} compared${spot ? t` at this spot` : ""} so far. `}The numbers stand under the pieces; what they are is told under “Print it”, to whoever does not judge. Keys: left, right, down for none.</Trans>
       </p>
       {last && (
         <button type="button" className="btn btn-ghost btn-sm mt-1" disabled={back.isPending} onClick={() => back.mutate()}>
-          Take the last one back
+          <Trans>Take the last one back</Trans>
         </button>
       )}
     </div>

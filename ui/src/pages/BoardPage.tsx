@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
@@ -14,10 +16,10 @@ import { useGate } from "../features/people/useGate";
 import { formatDuration } from "../lib/format";
 
 const SPANS = [
-  [0.5, "twelve hours"],
-  [2, "two days"],
-  [7, "a week"],
-  [14, "two weeks"],
+  [0.5, t`twelve hours`],
+  [2, t`two days`],
+  [7, t`a week`],
+  [14, t`two weeks`],
 ] as const;
 
 /** Machines over the hours: what runs where, when somebody has to be there, and why. */
@@ -29,16 +31,16 @@ export default function BoardPage() {
   const days = asked ?? usual(day.data?.runs ?? []);
   const [selected, setSelected] = useState<string | null>(null);
   useEffect(() => {
-    document.title = "Day board · Mean Bead";
+    document.title = t`Day board · Mean Bead`;
   }, []);
   const run = day.data?.runs.find((one) => keyOf(one) === selected);
   const put = usePutting();
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Day board</h1>
+        <h1 className="font-serif text-3xl"><Trans>Day board</Trans></h1>
         <DayTabs />
-        <div className="join ml-auto" role="group" aria-label="How much is seen">
+        <div className="join ml-auto" role="group" aria-label={t`How much is seen`}>
           {SPANS.map(([count, name]) => (
             <button key={count} type="button" aria-pressed={days === count} className={`btn join-item btn-xs min-h-7 font-normal ${days === count ? "btn-neutral" : "btn-outline"}`} onClick={() => setDays(count)}>
               {name}
@@ -55,15 +57,15 @@ export default function BoardPage() {
           {day.data.queued === 0 && day.data.runs.length === 0 && <Empty />}
           <Board day={day.data} days={days} selected={selected} onSelect={(one) => setSelected(keyOf(one))} onPut={may ? put.put : null} />
           <p className="mt-1 flex flex-wrap gap-x-4 text-xs text-quiet">
-            <span>▱ plate · ▾ nozzle · ◎ spool to change</span>
-            <span>hatched: nobody there</span>
-            <span>soft edge: nine of ten ends fall in it</span>
-            <span>Arrows walk; with Alt they move a run; dragging does, too</span>
+            <span><Trans>▱ plate · ▾ nozzle · ◎ spool to change</Trans></span>
+            <span><Trans>hatched: nobody there</Trans></span>
+            <span><Trans>soft edge: nine of ten ends fall in it</Trans></span>
+            <span><Trans>Arrows walk; with Alt they move a run; dragging does, too</Trans></span>
             <a className="underline" href="/api/day/calendar.ics">
-              calendar file
+              <Trans>calendar file</Trans>
             </a>
             <Link className="underline" to="/day/sheet">
-              day sheet to print
+              <Trans>day sheet to print</Trans>
             </Link>
           </p>
           {run ? <RunPanel day={day.data} run={run} may={may} onPut={put.put} onRelease={put.release} /> : <Gaps day={day.data} />}
@@ -84,7 +86,7 @@ function usual(runs: readonly BoardRun[]): number {
 function Empty() {
   return (
     <p className="mt-4 max-w-2xl rounded-box border border-dashed border-rule p-4">
-      Nothing waits to be printed. <Link className="underline" to="/day/queue">Queue parts</Link> with how many and by when; they become plates, and plates become runs over the hours in which someone is there.
+      <Trans>Nothing waits to be printed. <Link className="underline" to="/day/queue">Queue parts</Link> with how many and by when; they become plates, and plates become runs over the hours in which someone is there.</Trans>
     </p>
   );
 }
@@ -99,25 +101,25 @@ function Gaps({ day }: { day: Day }) {
     <div className="mt-4 grid gap-x-10 gap-y-4 border-t border-rule pt-3 md:grid-cols-2">
       <section aria-labelledby="alone">
         <h2 id="alone" className="font-serif text-xl">
-          Ends with nobody there
+          <Trans>Ends with nobody there</Trans>
         </h2>
         <ul className="text-sm">
           {alone.map((run) => (
             <li key={keyOf(run)}>
-              {run.machine}: <strong>{run.name}</strong> {clock(run.end)}; the plate waits {run.alone_end && formatDuration((Date.parse(run.alone_end) - Date.parse(run.end)) / 1000)}
+              <Trans>{run.machine}: <strong>{run.name}</strong> {clock(run.end)}; the plate waits {run.alone_end && formatDuration((Date.parse(run.alone_end) - Date.parse(run.end)) / 1000)}</Trans>
             </li>
           ))}
-          {alone.length === 0 && <li className="text-quiet">Nothing does.</li>}
+          {alone.length === 0 && <li className="text-quiet"><Trans>Nothing does.</Trans></li>}
         </ul>
       </section>
       <section aria-labelledby="room">
         <h2 id="room" className="font-serif text-xl">
-          Room left
+          <Trans>Room left</Trans>
         </h2>
         <ul className="text-sm">
           {gaps.map((gap) => (
             <li key={`${gap.machine_id}-${gap.start}`}>
-              {name(gap.machine_id)}: from {clock(gap.start)} to {clock(gap.end)}; a print of up to {formatDuration(gap.fits_s)} fits
+              <Trans>{name(gap.machine_id)}: from {clock(gap.start)} to {clock(gap.end)}; a print of up to {formatDuration(gap.fits_s)} fits</Trans>
             </li>
           ))}
         </ul>
@@ -158,7 +160,7 @@ function usePutting() {
       if (made.says) toast(made.says);
       const [machine, start] = [made.machine_id ?? run.machine_id, new Date(made.start ?? run.start)];
       history.push({
-        label: `putting ${run.name}`,
+        label: t`putting ${run.name}`,
         undo: async () => {
           if (run.pinned) await send(run, run.machine_id, new Date(run.start));
           else await free(run);
@@ -174,7 +176,7 @@ function usePutting() {
     scope,
     mutationFn: free,
     onSuccess: (_, run) =>
-      history.push({ label: `letting go of ${run.name}`, undo: async () => {
+      history.push({ label: t`letting go of ${run.name}`, undo: async () => {
           await send(run, run.machine_id, new Date(run.start));
         },
         redo: () => free(run),

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -17,7 +19,7 @@ export default function CalibrationPage() {
   const machines = useCalibrations();
   const [asked, setAsked] = useSearchParams();
   useEffect(() => {
-    document.title = "Calibration · Mean Bead";
+    document.title = t`Calibration · Mean Bead`;
   }, []);
   const wanted = Number(asked.get("machine")) || undefined;
   const most = machines.data?.reduce<CalibrationHead | undefined>((best, one) => (best === undefined || one.runs > best.runs ? one : best), undefined);
@@ -26,12 +28,12 @@ export default function CalibrationPage() {
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Calibration</h1>
+        <h1 className="font-serif text-3xl"><Trans>Calibration</Trans></h1>
         <LogTabs />
       </div>
       {machines.isLoadingError && <p className="mt-3 text-error">{machines.error.message}</p>}
       {machines.data && (
-        <div className="mt-3 flex flex-wrap items-baseline gap-x-6 gap-y-1" role="group" aria-label="Machine">
+        <div className="mt-3 flex flex-wrap items-baseline gap-x-6 gap-y-1" role="group" aria-label={t`Machine`}>
           {machines.data.map((one) => (
             <button
               key={one.machine_id}
@@ -42,13 +44,13 @@ export default function CalibrationPage() {
             >
               <span className="font-semibold">{one.machine_name}</span>{" "}
               <span className="text-sm text-quiet">
-                {one.runs} {one.runs === 1 ? "run" : "runs"}
-                {one.before > 0 && `, ${one.before} before it was changed`}
+                <Plural value={one.runs} one="# run" other="# runs" />
+                {one.before > 0 && t`, ${one.before} before it was changed`}
               </span>
             </button>
           ))}
           <Link className="ml-auto text-sm underline" to="/log/machines">
-            Two machines, one part
+            <Trans>Two machines, one part</Trans>
           </Link>
         </div>
       )}
@@ -70,10 +72,10 @@ function Machine({ calibration }: { calibration: Calibration }) {
         <Eras calibration={calibration} />
       </div>
       <div className="min-w-0">
-        <h2 className="font-serif text-xl">Where its seconds go otherwise</h2>
+        <h2 className="font-serif text-xl"><Trans>Where its seconds go otherwise</Trans></h2>
         <Factors factors={calibration.factors} />
         <p className="mt-1 text-xs text-quiet">
-          Bars are 90 % intervals, from half to twice as long as computed; the dashed line is as computed. Grey: these runs do not tell it apart yet. Like runs differ by {(100 * head.scatter).toFixed(1)} %.
+          <Trans>Bars are 90 % intervals, from half to twice as long as computed; the dashed line is as computed. Grey: these runs do not tell it apart yet. Like runs differ by {(100 * head.scatter).toFixed(1)} %.</Trans>
         </p>
         <LimitsPanel calibration={calibration} recipeId={teaches[0]?.recipe_id} />
         <Grams calibration={calibration} />
@@ -87,16 +89,16 @@ function Sentence({ head, calibration }: { head: CalibrationHead; calibration: C
   if (head.runs === 0) {
     return (
       <p className="max-w-2xl text-lg">
-        No timed run of {head.machine_name} {head.before > 0 ? "since it was changed" : "is logged yet"}: its estimates rest on typical figures. <span className="text-quiet">Print something from a bench, and enter the time from the panel.</span>
+        <Trans>No timed run of {head.machine_name} {head.before > 0 ? t`since it was changed` : t`is logged yet`}: its estimates rest on typical figures. <span className="text-quiet">Print something from a bench, and enter the time from the panel.</span></Trans>
       </p>
     );
   }
   return (
     <p className="max-w-2xl text-lg leading-snug">
-      {head.machine_name}’s real times typically differ by <strong>{percent1(head.off_computed)}</strong> from what is computed, and by <strong className="text-molten">{percent1(head.off_expected)}</strong> from what its other runs say.
+      <Trans>{head.machine_name}’s real times typically differ by <strong>{percent1(head.off_computed)}</strong> from what is computed, and by <strong className="text-molten">{percent1(head.off_expected)}</strong> from what its other runs say.</Trans>
       {coverage != null && (
         <span className="block text-sm text-quiet">
-          {percent(coverage)} of its runs lay in the 90 % interval that all others give. Every estimate on {head.machine_name} now says “from {head.runs} {head.runs === 1 ? "run" : "runs"}”.
+          <Trans>{percent(coverage)} of its runs lay in the 90 % interval that all others give. Every estimate on {head.machine_name} now says “from <Plural value={head.runs} one="# run" other="# runs" />”.</Trans>
         </span>
       )}
     </p>
@@ -125,9 +127,9 @@ function Again({ calibration }: { calibration: Calibration }) {
   return (
     <div className="mt-1 text-sm">
       <p className="text-quiet">
-        {stale} {stale === 1 ? "run was" : "runs were"} predicted with other limits than are described now{state === "done" ? ", and cannot be computed anew: their parts are gone or stand otherwise." : "; they are computed anew."}
+        <Trans><Plural value={stale} one="# run was" other="# runs were" /> predicted with other limits than are described now{state === "done" ? t`, and cannot be computed anew: their parts are gone or stand otherwise.` : t`; they are computed anew.`}</Trans>
       </p>
-      <JobBar work={work} what="Computing runs anew" />
+      <JobBar work={work} what={t`Computing runs anew`} />
     </div>
   );
 }
@@ -137,12 +139,12 @@ function Odd({ calibration }: { calibration: Calibration }) {
   if (odd.length === 0) return null;
   return (
     <p className="mt-2 text-sm">
-      {odd.length === 1 ? "One run does" : `${odd.length} runs do`} not fit the others, and hardly count (a pause, or a wrong time):{" "}
+      <Trans><Plural value={odd.length} one="One run does" other="# runs do" /> not fit the others, and hardly count (a pause, or a wrong time):</Trans>{" "}
       {odd.map((point, place) => (
         <span key={point.run_id}>
           {place > 0 && ", "}
           <Link className="underline" to={`/log/${point.run_id}`}>
-            {point.part}, {formatDuration(point.real_s)} for {formatDuration(point.predicted_s)}
+            <Trans>{point.part}, {formatDuration(point.real_s)} for {formatDuration(point.predicted_s)}</Trans>
           </Link>
         </span>
       ))}
@@ -157,9 +159,9 @@ function Eras({ calibration }: { calibration: Calibration }) {
     mutationFn: async ({ id, version }: { id: number; version: number }) =>
       take(await api.PATCH("/api/journal/{entry_id}", { params: { path: { entry_id: id } }, body: { version, kind: "limits_corrected" } })),
     onSuccess: (entry) => {
-      toast("Its runs before that count again.", {
+      toast(t`Its runs before that count again.`, {
         action: {
-          label: "Undo",
+          label: t`Undo`,
           run: () => void api.PATCH("/api/journal/{entry_id}", { params: { path: { entry_id: entry.id } }, body: { version: entry.version, kind: "limits_changed" } }).then(() => limitsChanged(queries)),
         },
       });
@@ -172,17 +174,17 @@ function Eras({ calibration }: { calibration: Calibration }) {
   return (
     <section aria-labelledby="eras" className="mt-4 text-sm">
       <h2 id="eras" className="font-serif text-xl">
-        Eras
+        <Trans>Eras</Trans>
       </h2>
-      <p className="text-quiet">When its firmware’s limits are changed a machine is another one: what it taught before no longer counts.</p>
+      <p className="text-quiet"><Trans>When its firmware’s limits are changed a machine is another one: what it taught before no longer counts.</Trans></p>
       <ul className="mt-1 divide-y divide-rule border-y border-rule">
         {changes.map((era) => (
           <li key={era.number} className="flex flex-wrap items-baseline gap-x-3 py-1">
             <span>
-              since {new Date(era.since ?? "").toLocaleDateString()}: {era.name}, {era.runs} {era.runs === 1 ? "run" : "runs"}
+              <Trans>since {new Date(era.since ?? "").toLocaleDateString()}: {era.name}, <Plural value={era.runs} one="# run" other="# runs" /></Trans>
             </span>
             <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal" disabled={correct.isPending} onClick={() => correct.mutate({ id: era.entry_id ?? 0, version: era.entry_version ?? 0 })}>
-              Only its description was corrected
+              <Trans>Only its description was corrected</Trans>
             </button>
           </li>
         ))}
@@ -196,35 +198,35 @@ function Grams({ calibration }: { calibration: Calibration }) {
   return (
     <section aria-labelledby="grams" className="mt-6 text-sm">
       <h2 id="grams" className="font-serif text-xl">
-        Weighed against computed
+        <Trans>Weighed against computed</Trans>
       </h2>
       <table className="mt-1 w-full max-w-xl">
         <thead className="text-left text-quiet">
           <tr>
-            <th scope="col" className="font-normal">Plastic</th>
-            <th scope="col" className="text-right font-normal">comes out</th>
-            <th scope="col" className="pl-4 text-right font-normal">of that the drive</th>
-            <th scope="col" className="pl-4 text-right font-normal">the plastic</th>
+            <th scope="col" className="font-normal"><Trans>Plastic</Trans></th>
+            <th scope="col" className="text-right font-normal"><Trans>comes out</Trans></th>
+            <th scope="col" className="pl-4 text-right font-normal"><Trans>of that the drive</Trans></th>
+            <th scope="col" className="pl-4 text-right font-normal"><Trans>the plastic</Trans></th>
           </tr>
         </thead>
         <tbody>
           {calibration.grams.map((one) => (
             <tr key={one.plastic} className="border-t border-rule">
               <th scope="row" className="py-1 text-left font-normal">
-                {one.plastic} <span className="text-quiet">({one.weighed} weighed)</span>
+                {one.plastic} <span className="text-quiet"><Trans>({one.weighed} weighed)</Trans></span>
               </th>
               <td className="text-right font-semibold">{share(one.ratio)}</td>
-              <td className="pl-4 text-right text-quiet" title={`${share(one.flow.low)} to ${share(one.flow.high)}`}>
+              <td className="pl-4 text-right text-quiet" title={t`${share(one.flow.low)} to ${share(one.flow.high)}`}>
                 {share(one.flow.value)}
               </td>
-              <td className="pl-4 text-right text-quiet" title={`${share(one.density.low)} to ${share(one.density.high)}`}>
+              <td className="pl-4 text-right text-quiet" title={t`${share(one.density.low)} to ${share(one.density.high)}`}>
                 {share(one.density.value)}
               </td>
             </tr>
           ))}
         </tbody>
       </table>
-      <p className="mt-1 text-xs text-quiet">A drive that gives less than told shows in all its plastics, a wrong density on all machines. Correct flow ratio or density on the shelf, or leave it: estimates say what to expect.</p>
+      <p className="mt-1 text-xs text-quiet"><Trans>A drive that gives less than told shows in all its plastics, a wrong density on all machines. Correct flow ratio or density on the shelf, or leave it: estimates say what to expect.</Trans></p>
     </section>
   );
 }
@@ -237,9 +239,9 @@ function Teaches({ calibration }: { calibration: Calibration }) {
   return (
     <section aria-labelledby="teaches" className="mt-6 text-sm">
       <h2 id="teaches" className="font-serif text-xl">
-        What would teach most
+        <Trans>What would teach most</Trans>
       </h2>
-      <p className="text-quiet">By how much one more timed run of a part would narrow the intervals of all parts on {calibration.head.machine_name}.</p>
+      <p className="text-quiet"><Trans>By how much one more timed run of a part would narrow the intervals of all parts on {calibration.head.machine_name}.</Trans></p>
       <ul className="mt-1 space-y-1">
         {calibration.teaches.map((one) => (
           <li key={one.recipe_id} className="grid grid-cols-[minmax(0,1fr)_6rem_4rem] items-center gap-3">

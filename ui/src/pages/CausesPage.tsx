@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { Link, useParams } from "react-router";
 import { useCauses, useFaults, useRun, useSince } from "../api/runs";
@@ -12,10 +14,10 @@ export default function CausesPage() {
   const causes = useCauses(runId);
   const faults = useFaults().data ?? [];
   useEffect(() => {
-    document.title = `What caused it, #${runId} · Mean Bead`;
+    document.title = t`What caused it, #${runId} · Mean Bead`;
   }, [runId]);
   if (run.isLoadingError) return <p className="py-10 text-error">{run.error.message}</p>;
-  if (run.data === undefined) return <p className="py-10 text-quiet">Opening the run …</p>;
+  if (run.data === undefined) return <p className="py-10 text-quiet"><Trans>Opening the run …</Trans></p>;
   return (
     <div className="max-w-5xl py-5">
       <p className="text-sm">
@@ -26,24 +28,26 @@ export default function CausesPage() {
           <>
             {" · "}
             <Link to={`/log/${runId}/chain`} className="underline">
-              the chain of tries
+              <Trans>the chain of tries</Trans>
             </Link>
           </>
         )}
       </p>
-      <h1 className="font-serif text-3xl">{run.data.faults.length > 0 ? "What caused it?" : "What has changed?"}</h1>
+      <h1 className="font-serif text-3xl">{run.data.faults.length > 0 ? t`What caused it?` : t`What has changed?`}</h1>
       {run.data.faults.length === 0 && (
         <p className="mt-2">
-          No fault is tagged. If there is one,{" "}
-          <a className="underline" href={`/run/${runId}`}>
-            tag what you see
-          </a>
-          .
+          <Trans>
+            No fault is tagged. If there is one,{" "}
+            <a className="underline" href={`/run/${runId}`}>
+              tag what you see
+            </a>
+            .
+          </Trans>
         </p>
       )}
-      <div className="mt-3">{since.data ? <SinceGood since={since.data} /> : <p className="text-quiet">{since.error?.message ?? "Looking through the records …"}</p>}</div>
+      <div className="mt-3">{since.data ? <SinceGood since={since.data} /> : <p className="text-quiet">{since.error?.message ?? t`Looking through the records …`}</p>}</div>
       {causes.isLoadingError && <p className="mt-4 text-error">{causes.error.message}</p>}
-      {causes.isPending && <p className="mt-4 text-quiet">Holding this run against its limits …</p>}
+      {causes.isPending && <p className="mt-4 text-quiet"><Trans>Holding this run against its limits …</Trans></p>}
       {causes.data?.map((found) => (
         <Causes key={found.fault.key} found={found} run={run.data} faults={faults} />
       ))}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { Link, useParams } from "react-router";
 import type { Chain } from "../api/client";
@@ -12,10 +14,10 @@ export default function ChainPage() {
   const runId = Number(useParams().runId);
   const chain = useChain(runId);
   useEffect(() => {
-    document.title = `Chain of tries · Mean Bead`;
+    document.title = t`Chain of tries · Mean Bead`;
   }, []);
   if (chain.isLoadingError) return <p className="py-10 text-error">{chain.error.message}</p>;
-  if (chain.data === undefined) return <p className="py-10 text-quiet">Following the chain …</p>;
+  if (chain.data === undefined) return <p className="py-10 text-quiet"><Trans>Following the chain …</Trans></p>;
   const first = chain.data.links[0]?.run;
   return (
     <div className="max-w-4xl py-5">
@@ -24,7 +26,7 @@ export default function ChainPage() {
           #{runId}
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">{first?.name}: one thing at a time</h1>
+      <h1 className="font-serif text-3xl"><Trans>{first?.name}: one thing at a time</Trans></h1>
       <p className="mt-1 text-lg">{chain.data.says}</p>
       <ol className="mt-4">
         {chain.data.links.map((link, at) => (
@@ -53,7 +55,7 @@ function TryLink({ link, here, first, last }: TryLinkProps) {
       {!(first && last) && <span aria-hidden="true" className={`absolute left-[11px] border-l-2 border-rule ${first ? "top-3" : "top-0"} ${last ? "bottom-20" : "bottom-0"}`} />}
       {proof && (
         <div className="pb-3">
-          <p className="text-sm text-quiet">Changed{link.tries && `, to try: ${link.tries.toLowerCase()}`}</p>
+          <p className="text-sm text-quiet"><Trans>Changed{link.tries && t`, to try: ${link.tries.toLowerCase()}`}</Trans></p>
           <Differences changed={link.changed} journal={link.journal} />
           <p className="mt-1">
             {tells && (
@@ -87,11 +89,11 @@ function TryLink({ link, here, first, last }: TryLinkProps) {
               {names.get(fault) ?? fault}
             </span>
           ))}
-          {run.faults.length === 0 && run.state !== "running" && <span className="text-quiet">no fault</span>}
+          {run.faults.length === 0 && run.state !== "running" && <span className="text-quiet"><Trans>no fault</Trans></span>}
         </p>
         {last && run.faults.length > 0 && (
           <Link className="btn btn-accent btn-sm mt-2 font-normal" to={`/log/${run.id}/causes`}>
-            What to try next
+            <Trans>What to try next</Trans>
           </Link>
         )}
       </div>

@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
@@ -25,7 +27,7 @@ export default function CommentsPage() {
   const [typed, setTyped] = useState<string | null>(null);
   const [search, setSearch] = useState("");
   useEffect(() => {
-    document.title = "What its comments say · Mean Bead";
+    document.title = t`What its comments say · Mean Bead`;
   }, []);
   const kept = useMemo(() => new Map((told.data?.rules.matches ?? []).map((match): [string, Match] => [match.name, match])), [told.data]);
   const now = (name: string) => (name in changes ? changes[name] : kept.get(name)) ?? null;
@@ -42,13 +44,13 @@ export default function CommentsPage() {
     onSuccess: async (made) => {
       setChanges({});
       setTyped(null);
-      toast(made.changed === 1 ? "Kept; one column shows more now." : `Kept; ${made.changed} columns show more now.`);
+      toast(plural(made.changed, { one: "Kept; one column shows more now.", other: "Kept; # columns show more now." }));
       await queries.invalidateQueries({ queryKey: ["comments"] });
       await queries.invalidateQueries({ queryKey: keys.parts });
     },
   });
   if (told.isLoadingError) return <p className="py-10 text-error">{told.error.message}</p>;
-  if (told.data === undefined) return <p className="py-10 text-quiet">Reading the comments …</p>;
+  if (told.data === undefined) return <p className="py-10 text-quiet"><Trans>Reading the comments …</Trans></p>;
   const dirty = Object.keys(changes).length > 0 || typed !== null;
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const names = told.data.names.filter((one) => words.every((word) => one.name.toLowerCase().includes(word)));
@@ -56,23 +58,23 @@ export default function CommentsPage() {
     <div className="max-w-5xl py-5">
       <p className="text-sm">
         <Link to={`/parts/${told.data.part_id}`} className="underline">
-          The bench, {told.data.column}
+          <Trans>The bench, {told.data.column}</Trans>
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">What its comments say</h1>
+      <h1 className="font-serif text-3xl"><Trans>What its comments say</Trans></h1>
       <p className="max-w-prose text-quiet">
-        Many programs write their settings into comments. Say once which of ours they are: columns that replay such files then show them beside their times, and take part in what makes the difference.
+        <Trans>Many programs write their settings into comments. Say once which of ours they are: columns that replay such files then show them beside their times, and take part in what makes the difference.</Trans>
       </p>
       <div className="mt-3 flex flex-wrap items-end gap-4">
         <label className="text-sm">
-          Find a name
+          <Trans>Find a name</Trans>
           <input className="input input-sm block w-64 border-rule bg-base-100" value={search} onChange={(event) => setSearch(event.target.value)} />
         </label>
         <button type="button" className="btn btn-accent btn-sm font-normal" disabled={!dirty || save.isPending} onClick={() => save.mutate()}>
-          Keep it
+          <Trans>Keep it</Trans>
         </button>
         <span className="text-sm text-quiet">
-          {names.length} of {told.data.names.length} names
+          <Trans>{names.length} of {told.data.names.length} names</Trans>
         </span>
       </div>
       {save.isError && (
@@ -80,15 +82,15 @@ export default function CommentsPage() {
           {save.error.message}
         </p>
       )}
-      {told.data.names.length === 0 && <p className="mt-4">Nothing was found by the pattern below. Look into the file, and write the pattern as its comments are.</p>}
+      {told.data.names.length === 0 && <p className="mt-4"><Trans>Nothing was found by the pattern below. Look into the file, and write the pattern as its comments are.</Trans></p>}
       <table className="mt-3 w-full text-left">
-        <caption className="sr-only">Names in comments and what they are here</caption>
+        <caption className="sr-only"><Trans>Names in comments and what they are here</Trans></caption>
         <thead className="text-sm text-quiet">
           <tr>
-            <th className="font-normal">in the file</th>
-            <th className="font-normal">says</th>
-            <th className="font-normal">is here</th>
-            <th className="font-normal">times</th>
+            <th className="font-normal"><Trans>in the file</Trans></th>
+            <th className="font-normal"><Trans>says</Trans></th>
+            <th className="font-normal"><Trans>is here</Trans></th>
+            <th className="font-normal"><Trans>times</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -104,7 +106,7 @@ export default function CommentsPage() {
                 <td className="pr-4">
                   <select
                     className="select select-xs w-56 border-rule bg-base-100"
-                    aria-label={`What ${one.name} is here`}
+                    aria-label={t`What ${one.name} is here`}
                     value={match?.key ?? ""}
                     onChange={(event) => {
                       const key = event.target.value;
@@ -112,7 +114,7 @@ export default function CommentsPage() {
                       setChanges((all) => ({ ...all, [one.name]: key === "" ? null : { name: one.name, key, factor: percent ? 0.01 : 1 } }));
                     }}
                   >
-                    <option value="">nothing</option>
+                    <option value="">{t`nothing`}</option>
                     {USABLE.map((other) => (
                       <option key={other.key} value={other.key}>
                         {other.group}: {other.label}
@@ -121,13 +123,13 @@ export default function CommentsPage() {
                   </select>
                   {field && field.options.length > 0 && (
                     <label className="ml-2 text-sm">
-                      “{one.value}” is{" "}
+                      <Trans>“{one.value}” is</Trans>{" "}
                       <select
                         className="select select-xs w-36 border-rule bg-base-100"
                         value={match?.values?.[one.value] ?? ""}
                         onChange={(event) => match && setChanges((all) => ({ ...all, [one.name]: { ...match, values: { ...match.values, [one.value]: event.target.value } } }))}
                       >
-                        <option value="">the same word</option>
+                        <option value="">{t`the same word`}</option>
                         {field.options.map((option) => (
                           <option key={option.value} value={option.value}>
                             {option.label}
@@ -144,7 +146,7 @@ export default function CommentsPage() {
                       className="input input-xs w-20 border-rule bg-base-100"
                       type="number"
                       step="any"
-                      aria-label={`${one.name} times`}
+                      aria-label={t`${one.name} times`}
                       value={match.factor ?? 1}
                       onChange={(event) => setChanges((all) => ({ ...all, [one.name]: { ...match, factor: Number(event.target.value) || 1 } }))}
                     />
@@ -156,9 +158,9 @@ export default function CommentsPage() {
         </tbody>
       </table>
       <details className="mt-4 text-sm" open={told.data.names.length === 0}>
-        <summary className="cursor-pointer underline">The pattern</summary>
+        <summary className="cursor-pointer underline"><Trans>The pattern</Trans></summary>
         <label className="mt-1 block">
-          A regular expression with the groups <code>name</code> and <code>value</code>
+          <Trans>A regular expression with the groups <code>name</code> and <code>value</code></Trans>
           <input className="input input-sm block w-full max-w-2xl border-rule bg-base-100 font-mono" value={typed ?? told.data.rules.pattern ?? ""} onChange={(event) => setTyped(event.target.value)} />
         </label>
       </details>

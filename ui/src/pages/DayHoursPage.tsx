@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
@@ -8,13 +10,14 @@ import { useToast } from "../components/Toasts";
 import { clock } from "../features/day/board";
 import { DayTabs } from "../features/day/DayTabs";
 import { useGate } from "../features/people/useGate";
+import { ofWords } from "../lib/format";
 
 const GOALS: Record<DayRules["order"][number], string> = {
-  due: "due dates met, nine times in ten",
-  pieces: "pieces a day",
-  swaps: "few changes of nozzle and spool",
-  nights: "no long prints while nobody is there",
-  energy: "energy by its hours' price",
+  due: t`due dates met, nine times in ten`,
+  pieces: t`pieces a day`,
+  swaps: t`few changes of nozzle and spool`,
+  nights: t`no long prints while nobody is there`,
+  energy: t`energy by its hours' price`,
 };
 
 /** When somebody is there, and what matters more. */
@@ -23,16 +26,16 @@ export default function DayHoursPage() {
   const may = me?.role !== "guest";
   const day = useDay();
   useEffect(() => {
-    document.title = "Hours · Mean Bead";
+    document.title = t`Hours · Mean Bead`;
   }, []);
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Hours</h1>
+        <h1 className="font-serif text-3xl"><Trans>Hours</Trans></h1>
         <DayTabs />
       </div>
       <p className="mt-1 text-quiet">
-        The hours of every week, and what taking a plate off takes, stand with the <Link className="underline" to="/house-rules">house rules</Link>; here is what differs, and how the plan weighs things.
+        <Trans>The hours of every week, and what taking a plate off takes, stand with the <Link className="underline" to="/house-rules">house rules</Link>; here is what differs, and how the plan weighs things.</Trans>
       </p>
       <div className="mt-3 grid gap-x-12 gap-y-6 lg:grid-cols-2">
         <Exceptions may={may} />
@@ -59,7 +62,7 @@ function Exceptions({ may }: { may: boolean }) {
       await dayChanged(queries);
       let standing = made;
       history.push({
-        label: `adding ${made.name}`,
+        label: t`adding ${made.name}`,
         undo: async () => {
           standing = await takeOut(standing);
         },
@@ -85,7 +88,7 @@ function Exceptions({ may }: { may: boolean }) {
     onSuccess: (gone) => {
       let standing = gone;
       const step: Step = {
-        label: `removing ${gone.name}`,
+        label: t`removing ${gone.name}`,
         undo: async () => {
           standing = await putBack(gone);
         },
@@ -101,7 +104,7 @@ function Exceptions({ may }: { may: boolean }) {
     mutationFn: async (text: string) => take(await api.POST("/api/hours/calendar", { body: { text } })),
     onSuccess: async (made) => {
       await dayChanged(queries);
-      toast(`${made.added} new, ${made.changed} changed, ${made.known} known already${made.left_out.length > 0 ? `; not read: ${made.left_out.slice(0, 3).join("; ")}` : ""}.`);
+      toast(t`${made.added} new, ${made.changed} changed, ${made.known} known already${made.left_out.length > 0 ? t`; not read: ${made.left_out.slice(0, 3).join("; ")}` : ""}.`);
     },
     onError,
   });
@@ -109,25 +112,25 @@ function Exceptions({ may }: { may: boolean }) {
   return (
     <section aria-labelledby="exceptions">
       <h2 id="exceptions" className="font-serif text-2xl">
-        Not as every week
+        <Trans>Not as every week</Trans>
       </h2>
       <ul className="divide-y divide-rule text-sm">
         {hours.data?.map((one) => (
           <li key={one.id} className="flex items-baseline gap-3 py-1.5">
             <span className="min-w-0 flex-1">
-              <strong className="font-semibold">{one.name}</strong>: {one.there ? "somebody is there" : "nobody is there"}, {date(one.from_at)} {clock(one.from_at)} to {date(one.to_at)} {clock(one.to_at)}
-              {one.source && <span className="text-quiet"> (calendar)</span>}
+              <Trans><strong className="font-semibold">{one.name}</strong>: {one.there ? t`somebody is there` : t`nobody is there`}, {date(one.from_at)} {clock(one.from_at)} to {date(one.to_at)} {clock(one.to_at)}</Trans>
+              {one.source && <span className="text-quiet"> <Trans>(calendar)</Trans></span>}
             </span>
-            <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may} aria-label={`Remove ${one.name}, ${date(one.from_at)}`} onClick={() => remove.mutate(one)}>
-              Remove
+            <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may} aria-label={t`Remove ${one.name}, ${date(one.from_at)}`} onClick={() => remove.mutate(one)}>
+              <Trans>Remove</Trans>
             </button>
           </li>
         ))}
-        {hours.data?.length === 0 && <li className="py-1 text-quiet">Every week is as every other.</li>}
+        {hours.data?.length === 0 && <li className="py-1 text-quiet"><Trans>Every week is as every other.</Trans></li>}
       </ul>
       {may && (
         <form
-          aria-label="Hours that differ"
+          aria-label={t`Hours that differ`}
           className="mt-3 flex flex-wrap items-end gap-3 text-sm"
           onSubmit={(event) => {
             event.preventDefault();
@@ -135,38 +138,38 @@ function Exceptions({ may }: { may: boolean }) {
           }}
         >
           <label className="flex flex-col text-quiet">
-            What
+            <Trans>What</Trans>
             <input className={`${field} w-32`} required maxLength={120} value={name} onChange={(event) => setName(event.target.value)} />
           </label>
           <label className="flex flex-col text-quiet">
-            From
+            <Trans>From</Trans>
             <input className={`${field} w-52`} type="datetime-local" required value={from} onChange={(event) => setFrom(event.target.value)} />
           </label>
           <label className="flex flex-col text-quiet">
-            To
+            <Trans>To</Trans>
             <input className={`${field} w-52`} type="datetime-local" required min={from} value={to} onChange={(event) => setTo(event.target.value)} />
           </label>
           <label className="flex min-h-8 items-center gap-1">
             <input type="checkbox" className="checkbox checkbox-xs" checked={there} onChange={(event) => setThere(event.target.checked)} />
-            somebody is there
+            <Trans>somebody is there</Trans>
           </label>
           <button type="submit" className="btn btn-accent btn-sm" disabled={add.isPending}>
-            Add
+            <Trans>Add</Trans>
           </button>
         </form>
       )}
       {may && (
         <p className="mt-2 text-sm text-quiet">
           <button type="button" className="btn btn-ghost btn-xs min-h-7 font-normal underline" disabled={bring.isPending} onClick={() => picker.current?.click()}>
-            From a calendar file (.ics)
+            <Trans>From a calendar file (.ics)</Trans>
           </button>{" "}
-          its entries are times when nobody is there; the same file again changes nothing
+          <Trans>its entries are times when nobody is there; the same file again changes nothing</Trans>
           <input
             ref={picker}
             type="file"
             accept=".ics,text/calendar"
             className="hidden"
-            aria-label="Calendar file"
+            aria-label={t`Calendar file`}
             onChange={(event) => {
               const file = event.target.files?.[0];
               event.target.value = "";
@@ -180,7 +183,7 @@ function Exceptions({ may }: { may: boolean }) {
 }
 
 function date(moment: string): string {
-  return new Date(moment).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+  return new Date(moment).toLocaleDateString(ofWords(), { day: "numeric", month: "short" });
 }
 
 /** The order of what matters, and what changes take. */
@@ -199,7 +202,7 @@ function Rules({ rules, version, may }: { rules: DayRules; version: number; may:
     onSuccess: ({ next, at }) => {
       let standing = at;
       history.push({
-        label: "changing how days are planned",
+        label: t`changing how days are planned`,
         undo: async () => {
           standing = await write(rules, standing);
         },
@@ -242,28 +245,28 @@ function Rules({ rules, version, may }: { rules: DayRules; version: number; may:
   return (
     <section aria-labelledby="order">
       <h2 id="order" className="font-serif text-2xl">
-        What matters more
+        <Trans>What matters more</Trans>
       </h2>
       <ol className="text-sm">
         {order.map((goal, place) => (
           <li key={goal} className="flex items-center gap-2 border-b border-rule py-1">
             <span className="w-5 text-quiet">{place + 1}.</span>
             <span className="flex-1">{GOALS[goal]}</span>
-            <button type="button" className="btn btn-ghost btn-xs min-h-7" disabled={!may || place === 0} aria-label={`${GOALS[goal]}: more`} onClick={() => move(place, -1)}>
+            <button type="button" className="btn btn-ghost btn-xs min-h-7" disabled={!may || place === 0} aria-label={t`${GOALS[goal]}: more`} onClick={() => move(place, -1)}>
               ↑
             </button>
-            <button type="button" className="btn btn-ghost btn-xs min-h-7" disabled={!may || place === order.length - 1} aria-label={`${GOALS[goal]}: less`} onClick={() => move(place, 1)}>
+            <button type="button" className="btn btn-ghost btn-xs min-h-7" disabled={!may || place === order.length - 1} aria-label={t`${GOALS[goal]}: less`} onClick={() => move(place, 1)}>
               ↓
             </button>
           </li>
         ))}
       </ol>
       <div className="mt-3 text-sm">
-        {number("nozzle_min", "Another nozzle takes", 0, 1440, "min")}
-        {number("spool_min", "Another spool takes", 0, 1440, "min")}
-        {number("dryer_spools", "The dryer takes at once", 1, 50, "spools")}
-        {number("spool_full_g", "A new spool holds", 1, 50000, "g")}
-        {number("days", "Planned ahead", 1, 14, "days")}
+        {number("nozzle_min", t`Another nozzle takes`, 0, 1440, "min")}
+        {number("spool_min", t`Another spool takes`, 0, 1440, "min")}
+        {number("dryer_spools", t`The dryer takes at once`, 1, 50, t`spools`)}
+        {number("spool_full_g", t`A new spool holds`, 1, 50000, "g")}
+        {number("days", t`Planned ahead`, 1, 14, t`days`)}
       </div>
       <Tariffs rules={rules} may={may} onSave={(tariffs) => save.mutate({ ...rules, tariffs })} />
     </section>
@@ -278,22 +281,22 @@ function Tariffs({ rules, may, onSave }: { rules: DayRules; may: boolean; onSave
   const field = "input input-xs min-h-7 w-16 border-rule text-right";
   return (
     <div className="mt-3 text-sm">
-      <h3 className="font-semibold">Hours with their own price of power</h3>
+      <h3 className="font-semibold"><Trans>Hours with their own price of power</Trans></h3>
       <ul>
         {rules.tariffs.map((one, place) => (
           <li key={`${one.from_h}-${one.to_h}-${one.price}`} className="flex items-center gap-2">
             <span className="flex-1">
-              {one.from_h} to {one.to_h} o'clock: {one.price} a kWh
+              <Trans>{one.from_h} to {one.to_h} o'clock: {one.price} a kWh</Trans>
             </span>
-            <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may} aria-label={`Remove the price from ${one.from_h} to ${one.to_h}`} onClick={() => onSave(rules.tariffs.filter((_, other) => other !== place))}>
-              Remove
+            <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may} aria-label={t`Remove the price from ${one.from_h} to ${one.to_h}`} onClick={() => onSave(rules.tariffs.filter((_, other) => other !== place))}>
+              <Trans>Remove</Trans>
             </button>
           </li>
         ))}
       </ul>
       {may && (
         <form
-          aria-label="A price by hours"
+          aria-label={t`A price by hours`}
           className="mt-1 flex flex-wrap items-center gap-2 text-quiet"
           onSubmit={(event) => {
             event.preventDefault();
@@ -302,16 +305,16 @@ function Tariffs({ rules, may, onSave }: { rules: DayRules; may: boolean; onSave
           }}
         >
           <label className="flex items-center gap-2">
-            from <input className={field} type="number" min={0} max={23.75} step={0.25} required value={from} onChange={(event) => setFrom(event.target.value)} />
+            <Trans>from</Trans> <input className={field} type="number" min={0} max={23.75} step={0.25} required value={from} onChange={(event) => setFrom(event.target.value)} />
           </label>
           <label className="flex items-center gap-2">
-            to <input className={field} type="number" min={0.25} max={24} step={0.25} required value={to} onChange={(event) => setTo(event.target.value)} />
+            <Trans>to</Trans> <input className={field} type="number" min={0.25} max={24} step={0.25} required value={to} onChange={(event) => setTo(event.target.value)} />
           </label>
           <label className="flex items-center gap-2">
-            a kWh costs <input className={field} type="number" min={0} step={0.001} required value={price} onChange={(event) => setPrice(event.target.value)} />
+            <Trans>a kWh costs</Trans> <input className={field} type="number" min={0} step={0.001} required value={price} onChange={(event) => setPrice(event.target.value)} />
           </label>
           <button type="submit" className="btn btn-outline btn-xs min-h-7 font-normal" disabled={Number(to) <= Number(from)}>
-            Add
+            <Trans>Add</Trans>
           </button>
         </form>
       )}

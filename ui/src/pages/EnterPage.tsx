@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { useParams } from "react-router";
 
@@ -5,5 +6,5 @@ import { useParams } from "react-router";
 export default function EnterPage() {
   const { runId } = useParams();
   useEffect(() => window.location.replace(`/run/${Number(runId)}`), [runId]);
-  return <p className="py-10 text-quiet">One moment …</p>;
+  return <p className="py-10 text-quiet"><Trans>One moment …</Trans></p>;
 }

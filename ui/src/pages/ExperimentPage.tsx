@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
@@ -14,10 +16,10 @@ import { Tiles } from "../features/experiment/Tiles";
 import { VerdictFace } from "../features/experiment/VerdictFace";
 
 const FACES = [
-  ["grid", "Grid"],
-  ["plan", "Print it"],
-  ["results", "Results"],
-  ["verdict", "Why"],
+  ["grid", t`Grid`],
+  ["plan", t`Print it`],
+  ["results", t`Results`],
+  ["verdict", t`Why`],
 ] as const;
 
 /** One experiment: its cells, their prints, what came of them, and what that says. */
@@ -25,10 +27,10 @@ export default function ExperimentPage() {
   const id = Number(useParams().experimentId);
   const found = useExperiment(id);
   useEffect(() => {
-    document.title = `${found.data?.head.name ?? "Experiment"} · Mean Bead`;
+    document.title = t`${found.data?.head.name ?? t`Experiment`} · Mean Bead`;
   }, [found.data?.head.name]);
   if (found.isLoadingError) return <p className="py-6 text-error">{found.error.message}</p>;
-  if (found.data === undefined) return <p className="py-10 text-quiet">Fetching the experiment …</p>;
+  if (found.data === undefined) return <p className="py-10 text-quiet"><Trans>Fetching the experiment …</Trans></p>;
   return <Shown experiment={found.data as Experiment} />;
 }
 
@@ -60,7 +62,7 @@ function Shown({ experiment }: { experiment: Experiment }) {
     mutationFn: async (grid: Grid) => {
       const before = experiment.grid;
       await store(grid);
-      history.push({ label: `the grid of ${head.name}`, undo: () => store(before), redo: () => store(grid) });
+      history.push({ label: t`the grid of ${head.name}`, undo: () => store(before), redo: () => store(grid) });
     },
   });
   const rename = async (name: string) => {
@@ -75,7 +77,7 @@ function Shown({ experiment }: { experiment: Experiment }) {
         take(await api.POST("/api/experiments/{experiment_id}/restore", path));
         await queries.invalidateQueries({ queryKey: learntKeys.experiments });
       };
-      toast(`${head.name} was removed. Its runs stay in the log.`, { action: { label: "Undo", run: () => void back() } });
+      toast(t`${head.name} was removed. Its runs stay in the log.`, { action: { label: t`Undo`, run: () => void back() } });
       void navigate("/log/experiments");
       await queries.invalidateQueries({ queryKey: learntKeys.experiments, exact: true });
     },
@@ -94,13 +96,13 @@ function Shown({ experiment }: { experiment: Experiment }) {
     <div className="py-5">
       <p className="text-sm">
         <Link className="inline-block py-0.5 underline" to="/log/experiments">
-          Experiments
+          <Trans>Experiments</Trans>
         </Link>
       </p>
       <div className="flex flex-wrap items-baseline gap-x-4">
         <input
           key={head.name}
-          aria-label="Name of the experiment"
+          aria-label={t`Name of the experiment`}
           className="min-w-64 flex-1 border-b border-transparent bg-transparent font-serif text-3xl hover:border-rule focus:border-molten"
           defaultValue={head.name}
           maxLength={120}
@@ -109,23 +111,25 @@ function Shown({ experiment }: { experiment: Experiment }) {
             const before = head.name;
             if (name === "" || name === before) return;
             void rename(name)
-              .then(() => history.push({ label: "a name", undo: () => rename(before), redo: () => rename(name) }))
-              .catch((error: unknown) => toast(error instanceof Error ? error.message : "It could not be done.", { tone: "error" }));
+              .then(() => history.push({ label: t`a name`, undo: () => rename(before), redo: () => rename(name) }))
+              .catch((error: unknown) => toast(error instanceof Error ? error.message : t`It could not be done.`, { tone: "error" }));
           }}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         />
         <button type="button" className="btn btn-ghost btn-xs" disabled={remove.isPending} onClick={() => remove.mutate()}>
-          Remove
+          <Trans>Remove</Trans>
         </button>
       </div>
       <p className="text-quiet">
-        <Link className="underline" to={`/parts/${head.part_id}`}>
-          {head.part}
-        </Link>{" "}
-        on {head.machine} with {head.material}: {experiment.factors.map((factor) => factor.label.toLowerCase()).join(" by ")}, {cells.length} cells, {head.printed} printed
+        <Trans>
+          <Link className="underline" to={`/parts/${head.part_id}`}>
+            {head.part}
+          </Link>{" "}
+          on {head.machine} with {head.material}: {experiment.factors.map((factor) => factor.label.toLowerCase()).join(" by ")}, {cells.length} cells, {head.printed} printed
+        </Trans>
       </p>
       <KeepVerdict experiment={experiment} />
-      <div role="tablist" aria-label="Faces" className="mt-4 flex gap-1 border-b border-rule text-sm">
+      <div role="tablist" aria-label={t`Faces`} className="mt-4 flex gap-1 border-b border-rule text-sm">
         {FACES.map(([key, name]) => (
           <button
             key={key}
@@ -151,12 +155,12 @@ function Shown({ experiment }: { experiment: Experiment }) {
         {face === "grid" && (
           <>
             <Tiles experiment={experiment} figures={byCell} onLeaveOut={leaveOut} onBringBack={bringBack} />
-            <p className="mt-2 text-xs text-quiet">Bars: minutes and grams of the most that any cell takes; flow of what the hot end melts. {experiment.grid.keep_shell && "Shells are equal in millimetres. "}Red: over a limit, before anybody prints it.</p>
+            <p className="mt-2 text-xs text-quiet"><Trans>Bars: minutes and grams of the most that any cell takes; flow of what the hot end melts. {experiment.grid.keep_shell && t`Shells are equal in millimetres. `}Red: over a limit, before anybody prints it.</Trans></p>
             {ready.data && (
               <details className="mt-3">
-                <summary className="cursor-pointer text-sm">Change levels, what stays equal, what is measured</summary>
+                <summary className="cursor-pointer text-sm"><Trans>Change levels, what stays equal, what is measured</Trans></summary>
                 <div className="mt-2 max-w-3xl">
-                  <GridForm key={head.version} grid={experiment.grid} factors={ready.data.factors} shelf={shelf.data} busy={change.isPending} label="Change the grid" problem={change.error?.message ?? null} onMake={(grid) => change.mutate(grid)} />
+                  <GridForm key={head.version} grid={experiment.grid} factors={ready.data.factors} shelf={shelf.data} busy={change.isPending} label={t`Change the grid`} problem={change.error?.message ?? null} onMake={(grid) => change.mutate(grid)} />
                 </div>
               </details>
             )}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
@@ -11,15 +13,15 @@ import { LogTabs } from "../features/log/LogTabs";
 export default function ExperimentsPage() {
   const experiments = useExperiments();
   useEffect(() => {
-    document.title = "Experiments · Mean Bead";
+    document.title = t`Experiments · Mean Bead`;
   }, []);
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Experiments</h1>
+        <h1 className="font-serif text-3xl"><Trans>Experiments</Trans></h1>
         <LogTabs />
       </div>
-      <p className="mt-1 max-w-3xl text-quiet">A few settings, a few levels, every piece printed and compared without knowing which is which: the outcome is a sentence that stays.</p>
+      <p className="mt-1 max-w-3xl text-quiet"><Trans>A few settings, a few levels, every piece printed and compared without knowing which is which: the outcome is a sentence that stays.</Trans></p>
       {experiments.isLoadingError && <p className="mt-3 text-error">{experiments.error.message}</p>}
       <div className="mt-3 grid grid-cols-1 gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,5fr)_minmax(0,6fr)]">
         {experiments.data && <Made experiments={experiments.data} />}
@@ -33,9 +35,9 @@ function Made({ experiments }: { experiments: readonly ExperimentHead[] }) {
   return (
     <section aria-labelledby="made">
       <h2 id="made" className="font-serif text-2xl">
-        Made so far
+        <Trans>Made so far</Trans>
       </h2>
-      {experiments.length === 0 && <p className="mt-1 text-sm text-quiet">None yet.</p>}
+      {experiments.length === 0 && <p className="mt-1 text-sm text-quiet"><Trans>None yet.</Trans></p>}
       <ul className="divide-y divide-rule">
         {experiments.map((one) => (
           <li key={one.id} className="relative py-2 hover:bg-base-200">
@@ -43,7 +45,7 @@ function Made({ experiments }: { experiments: readonly ExperimentHead[] }) {
               {one.name}
             </Link>{" "}
             <span className="text-sm text-quiet">
-              {one.part} on {one.machine}, {one.printed} of {one.cells} printed
+              <Trans>{one.part} on {one.machine}, {one.printed} of {one.cells} printed</Trans>
             </span>
             {one.kept && <p className="max-w-xl font-serif">{one.kept.sentence}</p>}
           </li>
@@ -70,7 +72,7 @@ function Begin() {
   const recipe = usable.find((one) => one.id === column) ?? usable[0];
   const make = useMutation({
     mutationFn: async (grid: Grid) =>
-      take(await api.POST("/api/experiments", { body: { name: chosen?.name ?? "A grid", recipe_id: recipe?.id ?? 0, grid } })),
+      take(await api.POST("/api/experiments", { body: { name: chosen?.name ?? t`A grid`, recipe_id: recipe?.id ?? 0, grid } })),
     onSuccess: async (made) => {
       queries.setQueryData(learntKeys.experiment(made.head.id), made);
       await queries.invalidateQueries({ queryKey: learntKeys.experiments });
@@ -80,7 +82,7 @@ function Begin() {
   return (
     <section aria-labelledby="begin" className="min-w-0">
       <h2 id="begin" className="font-serif text-2xl">
-        Begin one
+        <Trans>Begin one</Trans>
       </h2>
       <div className="mt-1 flex flex-wrap gap-2 text-sm">
         {ready.data?.ready.map((one) => (
@@ -89,7 +91,7 @@ function Begin() {
           </button>
         ))}
         <button type="button" aria-pressed={chosen === null} className={`btn btn-xs font-normal ${chosen === null ? "btn-neutral" : "btn-outline"}`} onClick={() => setChosen(null)}>
-          Your own
+          <Trans>Your own</Trans>
         </button>
       </div>
       {chosen && (
@@ -102,7 +104,7 @@ function Begin() {
       )}
       <div className="mt-3 flex flex-wrap gap-3 text-sm">
         <label className="flex flex-col text-quiet">
-          Part
+          <Trans>Part</Trans>
           <select
             className="select select-sm w-52 border-rule text-base-content"
             value={partId ?? ""}
@@ -119,7 +121,7 @@ function Begin() {
           </select>
         </label>
         <label className="flex flex-col text-quiet">
-          Starting from
+          <Trans>Starting from</Trans>
           <select className="select select-sm w-52 border-rule text-base-content" value={recipe?.id ?? ""} onChange={(event) => setColumn(Number(event.target.value))}>
             {usable.map((one) => (
               <option key={one.id} value={one.id}>
@@ -137,7 +139,7 @@ function Begin() {
             factors={ready.data.factors}
             shelf={shelf.data}
             busy={make.isPending || recipe === undefined}
-            label="Make its cells"
+            label={t`Make its cells`}
             problem={make.error?.message ?? null}
             onMake={(grid) => make.mutate(grid)}
           />

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -16,20 +18,20 @@ export default function FlowComparePage() {
     refetchOnMount: "always",
   });
   useEffect(() => {
-    document.title = "Two flow tests · Mean Bead";
+    document.title = t`Two flow tests · Mean Bead`;
   }, []);
   if (told.isLoadingError) return <p className="py-6 text-error">{told.error.message}</p>;
-  if (!told.data) return <p className="py-10 text-quiet">Comparing …</p>;
+  if (!told.data) return <p className="py-10 text-quiet"><Trans>Comparing …</Trans></p>;
   const same = told.data.first.id === told.data.second.id;
   return (
     <div className="py-5">
       <p className="text-sm">
         <Link className="underline" to="/flow">
-          Flow lab
+          <Trans>Flow lab</Trans>
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">{same ? "Its temperatures compared" : "Two tests compared"}</h1>
-      {told.data.differences.length === 0 && <p className="mt-2">There is nothing to compare yet: each side needs three weighed strands at one temperature{same ? ", and this test has only one temperature" : ""}.</p>}
+      <h1 className="font-serif text-3xl">{same ? t`Its temperatures compared` : t`Two tests compared`}</h1>
+      {told.data.differences.length === 0 && <p className="mt-2"><Trans>There is nothing to compare yet: each side needs three weighed strands at one temperature{same ? t`, and this test has only one temperature` : ""}.</Trans></p>}
       <div className="mt-3 space-y-8">
         {told.data.differences.map((one) => (
           <Pair key={`${one.temp_c} ${one.other_temp_c} ${one.fan} ${one.other_fan}`} first={told.data.first} second={told.data.second} difference={one} />
@@ -41,14 +43,14 @@ export default function FlowComparePage() {
 
 function Pair({ first, second, difference }: { first: FlowTest; second: FlowTest; difference: KneeDifference }) {
   const sides = [
-    { label: "First", test: first, entry: entryOf(first, difference.temp_c, difference.fan) },
-    { label: "Second", test: second, entry: entryOf(second, difference.other_temp_c, difference.other_fan) },
+    { label: t`First`, test: first, entry: entryOf(first, difference.temp_c, difference.fan) },
+    { label: t`Second`, test: second, entry: entryOf(second, difference.other_temp_c, difference.other_fan) },
   ];
   // One scale for both, or the steeper one would look like the flatter.
   const scales = sides.flatMap(({ test, entry }) => (entry ? [scaleOf(test, entry)] : []));
   const scale = { least: Math.min(...scales.map((one) => one.least)), most: Math.max(...scales.map((one) => one.most)) };
   return (
-    <section aria-label={`At ${plain(difference.temp_c)} °C`}>
+    <section aria-label={t`At ${plain(difference.temp_c)} °C`}>
       <p className="border-y border-rule py-2">
         <strong className="font-serif text-2xl font-medium">{WORD[difference.verdict]}</strong> {difference.sentence}
       </p>
@@ -61,7 +63,7 @@ function Pair({ first, second, difference }: { first: FlowTest; second: FlowTest
   );
 }
 
-const WORD: Record<KneeDifference["verdict"], string> = { more: "More.", less: "Less.", same: "No difference.", unknown: "Not known." };
+const WORD: Record<KneeDifference["verdict"], string> = { more: t`More.`, less: t`Less.`, same: t`No difference.`, unknown: t`Not known.` };
 
 function entryOf(test: FlowTest, temp_c: number, fan: boolean): FlowAtTemp | undefined {
   return test.fit?.by_temp.find((one) => one.temp_c === temp_c && one.fan === fan);
@@ -78,7 +80,7 @@ function Side({ label, test, entry, scale }: { label: string; test: FlowTest; en
       </h2>
       <p className="text-sm text-quiet">
         {new Date(test.made_on).toLocaleDateString()}
-        {entry && `, ${plain(entry.temp_c)} °C, fan ${entry.fan ? "on" : "off"}`}
+        {entry && t`, ${plain(entry.temp_c)} °C, fan ${entry.fan ? t`on` : t`off`}`}
       </p>
       {entry && (
         <>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { FlowTest } from "../api/client";
@@ -9,16 +11,19 @@ import { WaysToRun } from "../features/flow/OverConsole";
 import { useFlowTest, useFlowTestDeeds, useStrands } from "../features/flow/useFlowTest";
 import { plain } from "../lib/format";
 
+/** Notes that <Drive> tells already. */
+const OF_THE_DRIVE = /steps per mm/;
+
 /** One flow test: enter at the machine, watch the curve grow, use it. */
 export default function FlowTestPage() {
   const id = Number(useParams().testId);
   const test = useFlowTest(id);
   const name = test.data?.name;
   useEffect(() => {
-    document.title = `${name ?? "Flow test"} · Mean Bead`;
+    document.title = t`${name ?? t`Flow test`} · Mean Bead`;
   }, [name]);
   if (test.isError && !test.data) return <p className="py-6 text-error">{test.error.message}</p>;
-  if (!test.data) return <p className="py-10 text-quiet">Fetching the test …</p>;
+  if (!test.data) return <p className="py-10 text-quiet"><Trans>Fetching the test …</Trans></p>;
   return <Lab test={test.data} />;
 }
 
@@ -38,7 +43,7 @@ function Title({ test }: { test: FlowTest }) {
         <h1 className="font-serif text-3xl">{test.name}</h1>
       ) : (
         <input
-          aria-label="Name of the test"
+          aria-label={t`Name of the test`}
           autoFocus
           className="input w-80 border-rule bg-base-100 font-serif text-2xl"
           maxLength={120}
@@ -52,10 +57,10 @@ function Title({ test }: { test: FlowTest }) {
         />
       )}
       <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" onClick={() => setTyped(test.name)}>
-        Rename
+        <Trans>Rename</Trans>
       </button>
       <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" onClick={() => void deeds.remove().then(() => go("/flow"))}>
-        Delete
+        <Trans>Delete</Trans>
       </button>
     </div>
   );
@@ -70,12 +75,12 @@ function Lab({ test }: { test: FlowTest }) {
     <div className="py-5">
       <p className="text-sm">
         <Link className="underline" to="/flow">
-          Flow lab
+          <Trans>Flow lab</Trans>
         </Link>
       </p>
       <Title test={test} />
       <p className="text-quiet">
-        {test.machine_name}, {test.nozzle_name}, {test.material_name}, at {test.setup.temps_c.map(plain).join(" and ")} °C, fan {test.setup.fan ? "on" : "off"}
+        <Trans>{test.machine_name}, {test.nozzle_name}, {test.material_name}, at {test.setup.temps_c.map(plain).join(" and ")} °C, fan {test.setup.fan ? t`on` : t`off`}</Trans>
       </p>
       {test.plan_problem && (
         <p role="alert" className="mt-2 text-error">
@@ -90,10 +95,10 @@ function Lab({ test }: { test: FlowTest }) {
         </div>
         <div className="space-y-3">
           {entries.length > 1 && (
-            <div role="group" aria-label="Temperature" className="flex flex-wrap gap-1">
+            <div role="group" aria-label={t`Temperature`} className="flex flex-wrap gap-1">
               {entries.map((one, at) => (
                 <button key={`${one.temp_c} ${one.fan}`} type="button" aria-pressed={one === entry} className={`btn btn-xs font-normal ${one === entry ? "btn-primary" : "btn-outline"}`} onClick={() => setPicked(at)}>
-                  {plain(one.temp_c)} °C{one.fan ? ", fan" : ""}
+                  {plain(one.temp_c)} °C{one.fan ? t`, fan` : ""}
                 </button>
               ))}
             </div>
@@ -104,11 +109,11 @@ function Lab({ test }: { test: FlowTest }) {
               <Limits entry={entry} />
             </>
           ) : (
-            <p className="border border-dashed border-rule p-6 text-center text-quiet">The curve grows here, strand by strand.</p>
+            <p className="border border-dashed border-rule p-6 text-center text-quiet"><Trans>The curve grows here, strand by strand.</Trans></p>
           )}
           <NextMove test={test} />
           <Drive test={test} />
-          {test.fit?.notes.filter((note) => !note.includes("steps per mm")).map((note) => (
+          {test.fit?.notes.filter((note) => !OF_THE_DRIVE.test(note)).map((note) => (
             <p key={note} className="text-sm">
               {note}
             </p>

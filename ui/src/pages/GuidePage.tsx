@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import Markdown from "react-markdown";
 import { Link, NavLink, useLocation, useParams } from "react-router";
@@ -15,7 +17,7 @@ export default function GuidePage() {
   const hits = search(text);
   const next = PAGES[at + 1];
   useEffect(() => {
-    document.title = `${page?.title ?? "Guide"} · Mean Bead`;
+    document.title = t`${page?.title ?? t`Guide`} · Mean Bead`;
     const target = hash ? document.getElementById(decodeURIComponent(hash.slice(1))) : null;
     if (target) target.scrollIntoView();
     else window.scrollTo(0, 0);
@@ -25,13 +27,13 @@ export default function GuidePage() {
     <div className="grid gap-x-10 gap-y-4 py-4 md:grid-cols-[15rem_minmax(0,1fr)]">
       <aside className="md:sticky md:top-3 md:self-start">
         <label className="input input-sm w-full border-rule">
-          <span className="sr-only">Search the guide</span>
-          <input type="search" placeholder="Search the guide" value={text} onChange={(event) => setText(event.target.value)} />
+          <span className="sr-only"><Trans>Search the guide</Trans></span>
+          <input type="search" placeholder={t`Search the guide`} value={text} onChange={(event) => setText(event.target.value)} />
         </label>
         <p className="sr-only" role="status">
-          {text.trim() && `${hits.length} pages found`}
+          {text.trim() && t`${hits.length} pages found`}
         </p>
-        <nav aria-label="Guide" className="mt-2">
+        <nav aria-label={t`Guide`} className="mt-2">
           {text.trim() === "" ? (
             <ol className="text-sm">
               {PAGES.map((one) => (
@@ -52,7 +54,7 @@ export default function GuidePage() {
                   <p className="line-clamp-2 text-quiet">{line}</p>
                 </li>
               ))}
-              {hits.length === 0 && <li className="text-quiet">No page holds that.</li>}
+              {hits.length === 0 && <li className="text-quiet"><Trans>No page holds that.</Trans></li>}
             </ul>
           )}
         </nav>
@@ -75,10 +77,12 @@ export default function GuidePage() {
         </Markdown>
         {next && (
           <p className="mt-6 border-t border-rule pt-2">
-            Next:{" "}
-            <Link className="underline" to={`/guide/${next.slug}`}>
-              {next.title}
-            </Link>
+            <Trans>
+              Next:{" "}
+              <Link className="underline" to={`/guide/${next.slug}`}>
+                {next.title}
+              </Link>
+            </Trans>
           </p>
         )}
       </article>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link } from "react-router";
@@ -12,22 +14,24 @@ export default function HouseRecipesPage() {
   const houses = useHouses();
   const shelf = useShelf();
   useEffect(() => {
-    document.title = "Recipes · Mean Bead";
+    document.title = t`Recipes · Mean Bead`;
   }, []);
   return (
     <section className="py-6">
-      <h1 className="font-serif text-3xl">House recipes</h1>
-      <p className="text-quiet">What has proved itself, kept for a machine, a nozzle and a material.</p>
+      <h1 className="font-serif text-3xl"><Trans>House recipes</Trans></h1>
+      <p className="text-quiet"><Trans>What has proved itself, kept for a machine, a nozzle and a material.</Trans></p>
       {houses.isError && <p className="mt-4 text-error">{houses.error.message}</p>}
       {houses.data?.length === 0 && (
         <div className="mt-8 max-w-xl rounded-box border border-dashed border-rule p-6">
-          <h2 className="font-serif text-xl">None is kept yet</h2>
+          <h2 className="font-serif text-xl"><Trans>None is kept yet</Trans></h2>
           <p className="mt-1">
-            Open a part’s bench, go to the column that printed well, and choose “Keep for the house” beside the sheet. From then
-            on any part’s column can be filled from it, and every change of it is remembered.
+            <Trans>
+              Open a part’s bench, go to the column that printed well, and choose “Keep for the house” beside the sheet. From then
+              on any part’s column can be filled from it, and every change of it is remembered.
+            </Trans>
           </p>
           <Link to="/" className="btn btn-accent btn-sm mt-3">
-            To the parts
+            <Trans>To the parts</Trans>
           </Link>
         </div>
       )}
@@ -55,7 +59,7 @@ function Card({ house, shelf }: { house: House; shelf: Shelf | undefined }) {
         await refresh();
       };
       const step: Step = {
-        label: `removing ${house.name}`,
+        label: t`removing ${house.name}`,
         undo: restore,
         redo: async () => {
           const { recipes } = take(await api.GET("/api/house-recipes"));
@@ -65,7 +69,7 @@ function Card({ house, shelf }: { house: House; shelf: Shelf | undefined }) {
         },
       };
       history.push(step);
-      toast(`${house.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${house.name} was removed.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
@@ -84,29 +88,29 @@ function Card({ house, shelf }: { house: House; shelf: Shelf | undefined }) {
         </p>
         <p className="ml-auto flex gap-3 text-sm">
           <Link className="underline" to={`/recipes/house/${house.id}/history`}>
-            History
+            <Trans>History</Trans>
           </Link>
-          <button type="button" className="btn btn-ghost btn-xs" aria-label={`Remove ${house.name}`} onClick={() => remove.mutate()}>
-            Remove
+          <button type="button" className="btn btn-ghost btn-xs" aria-label={t`Remove ${house.name}`} onClick={() => remove.mutate()}>
+            <Trans>Remove</Trans>
           </button>
         </p>
       </div>
       <p className="mt-1 text-sm">
         {chosen.length === 0
-          ? "All defaults of this nozzle and material."
+          ? t`All defaults of this nozzle and material.`
           : chosen.map(({ field, value }) => `${field.label} ${shownValue(value, field, shelf)} ${field.unit}`.trim()).join(" · ")}
       </p>
       <p className="mt-1 text-sm">
-        <span className="text-quiet">Used in </span>
+        <span className="text-quiet"><Trans>Used in</Trans> </span>
         {house.used_in.length === 0
-          ? "no part yet."
+          ? t`no part yet.`
           : house.used_in.map((use, index) => (
               <span key={use.recipe_id}>
                 {index > 0 && ", "}
                 <Link className="underline" to={`/parts/${use.part_id}`}>
                   {use.part_name}
                 </Link>
-                {use.changed && <span className="text-quiet"> (changed there)</span>}
+                {use.changed && <span className="text-quiet"> <Trans>(changed there)</Trans></span>}
               </span>
             ))}
       </p>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, take, type HouseRules, type Shop } from "../api/client";
@@ -20,13 +22,13 @@ export default function HouseRulesPage() {
   const history = useHistory();
   const toast = useToast();
   useEffect(() => {
-    document.title = "House rules · Mean Bead";
+    document.title = t`House rules · Mean Bead`;
   }, []);
   // A school that was clicked, to be looked at before it is taken.
   const [tried, setTried] = useState<{ topic: string; school: string } | null>(null);
   const house = useHouseRules();
   const store = (change: Change) =>
-    inLine("house rules", async () => {
+    inLine(t`house rules`, async () => {
       const now = queries.getQueryData<HouseRules>(keys.houseRules);
       if (now === undefined) return;
       // Shown at once; a refusal fetches what is really stored.
@@ -55,40 +57,42 @@ export default function HouseRulesPage() {
     staleTime: 10_000,
   });
   if (house.isLoadingError) return <p className="py-6 text-error">{house.error.message}</p>;
-  if (house.data === undefined || rules === undefined) return <p className="py-10 text-quiet">Fetching the rules …</p>;
+  if (house.data === undefined || rules === undefined) return <p className="py-10 text-quiet"><Trans>Fetching the rules …</Trans></p>;
   const { matters } = house.data;
   const shop = house.data.shop as Shop;
   const chosen = rules as Record<string, string>;
   const save = (next: Shop, label: string) => change.mutate({ to: { shop: next }, from: { shop }, label });
   return (
     <div className="py-6">
-      <h1 className="font-serif text-3xl">House rules</h1>
+      <h1 className="font-serif text-3xl"><Trans>House rules</Trans></h1>
       <p className="max-w-3xl text-quiet">
-        Good practitioners disagree on these. What a recipe leaves open follows the school that is chosen here, and so do
-        findings and levers. A click shows which columns would change; nothing does until you take it.
+        <Trans>
+          Good practitioners disagree on these. What a recipe leaves open follows the school that is chosen here, and so do
+          findings and levers. A click shows which columns would change; nothing does until you take it.
+        </Trans>
       </p>
       <Hours shop={shop} onChange={save} />
       <Money shop={shop} onChange={save} />
       <section aria-labelledby="margins" className="mt-5">
         <h2 id="margins" className="font-serif text-2xl">
-          Margin
+          <Trans>Margin</Trans>
         </h2>
         <div className="mt-1 flex flex-wrap items-center gap-x-5 text-sm">
           <HouseFigure
-            label="Plans stay below what a hot end melts by"
+            label={t`Plans stay below what a hot end melts by`}
             unit="%"
             value={Math.round(1000 * shop.flow_margin) / 10}
-            onChange={(share) => save({ ...shop, flow_margin: share / 100 }, "the margin under what melts")}
+            onChange={(share) => save({ ...shop, flow_margin: share / 100 }, t`the margin under what melts`)}
           />
-          <span className="text-quiet">For filament that varies, and for typical figures; 10 % is usual.</span>
+          <span className="text-quiet"><Trans>For filament that varies, and for typical figures; 10 % is usual.</Trans></span>
         </div>
       </section>
       <section aria-labelledby="scale" className="mt-5">
         <h2 id="scale" className="font-serif text-2xl">
-          Scale
+          <Trans>Scale</Trans>
         </h2>
         <label className="mt-1 flex flex-wrap items-center gap-2 text-sm">
-          The workshop’s scale gives its readings at
+          <Trans>The workshop’s scale gives its readings at</Trans>
           <input
             key={house.data.scale_address}
             className="input input-sm w-48 border-rule bg-base-100"
@@ -98,14 +102,14 @@ export default function HouseRulesPage() {
             onBlur={(event) => {
               const to = event.target.value.trim();
               const from = house.data.scale_address;
-              if (to !== from) change.mutate({ to: { scale_address: to }, from: { scale_address: from }, label: "where the scale is" });
+              if (to !== from) change.mutate({ to: { scale_address: to }, from: { scale_address: from }, label: t`where the scale is` });
             }}
           />
-          <span className="text-quiet">Then a run’s weight is read at a press; left empty it is typed.</span>
+          <span className="text-quiet"><Trans>Then a run’s weight is read at a press; left empty it is typed.</Trans></span>
         </label>
       </section>
       <Decided />
-      <h2 className="mt-6 font-serif text-2xl">Schools</h2>
+      <h2 className="mt-6 font-serif text-2xl"><Trans>Schools</Trans></h2>
       <div className="mt-2 grid grid-cols-1 gap-x-8 gap-y-5 md:grid-cols-2">
         {matters.map((matter) => (
           <fieldset key={matter.key} className="border-t border-rule pt-2">
@@ -124,7 +128,7 @@ export default function HouseRulesPage() {
                 />
                 <span>
                   {school.label}
-                  {index === 0 && <span className="text-xs text-quiet"> usual</span>}
+                  {index === 0 && <span className="text-xs text-quiet"> <Trans>usual</Trans></span>}
                   <span className="block text-sm text-quiet">{school.reason}</span>
                 </span>
               </label>
@@ -137,7 +141,7 @@ export default function HouseRulesPage() {
                   change.mutate({
                     to: { rules: { ...rules, [matter.key]: tried.school } },
                     from: { rules },
-                    label: `the house rule on ${matter.label.toLowerCase()}`,
+                    label: t`the house rule on ${matter.label.toLowerCase()}`,
                   });
                   setTried(null);
                 }}

@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
@@ -19,7 +21,7 @@ export default function ImportRunsPage() {
   const [busy, setBusy] = useState(false);
   const asked = useRef(0);
   useEffect(() => {
-    document.title = "Import runs · Mean Bead";
+    document.title = t`Import runs · Mean Bead`;
   }, []);
   const send = async <Answer,>(path: string, matched: Matched | null, from: File): Promise<Answer | null> => {
     const body = new FormData();
@@ -31,9 +33,9 @@ export default function ImportRunsPage() {
       const answer = await throughGate(new Request(path, { method: "POST", body }));
       const told = (await answer.json()) as Answer & { detail?: string };
       if (answer.ok) return told;
-      setProblem(told.detail ?? "The file could not be read.");
+      setProblem(told.detail ?? t`The file could not be read.`);
     } catch {
-      setProblem("Mean Bead did not answer. Is it still running?");
+      setProblem(t`Mean Bead did not answer. Is it still running?`);
     } finally {
       setBusy(false);
     }
@@ -59,14 +61,14 @@ export default function ImportRunsPage() {
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Import runs</h1>
+        <h1 className="font-serif text-3xl"><Trans>Import runs</Trans></h1>
         <LogTabs />
       </div>
       <p className="mt-1 max-w-3xl text-quiet">
-        A table with one run a line, saved as CSV. Nothing is stored before you say so; a row that was brought before is known again. The shelf stays as it is: that plastic was used long ago.
+        <Trans>A table with one run a line, saved as CSV. Nothing is stored before you say so; a row that was brought before is known again. The shelf stays as it is: that plastic was used long ago.</Trans>
       </p>
       <label className="btn btn-outline btn-sm mt-3 font-normal has-focus-visible:outline-2">
-        {file ? `Another file than ${file.name}` : "Choose a CSV file"}
+        {file ? t`Another file than ${file.name}` : t`Choose a CSV file`}
         <input type="file" accept=".csv,.tsv,.txt,text/csv" className="sr-only" onChange={(event) => event.target.files?.[0] && void look(event.target.files[0])} />
       </label>
       {problem && (
@@ -76,11 +78,13 @@ export default function ImportRunsPage() {
       )}
       {done && (
         <p role="status" className="mt-3 border-l-4 border-success pl-3">
-          {done.added} runs were brought{done.known > 0 && `, ${done.known} were there already`}
-          {done.left_out > 0 && `, ${done.left_out} could not be read`}.{" "}
-          <Link className="underline" to="/log">
-            To the log
-          </Link>
+          <Trans>
+            {done.added} runs were brought{done.known > 0 && t`, ${done.known} were there already`}
+            {done.left_out > 0 && t`, ${done.left_out} could not be read`}.{" "}
+            <Link className="underline" to="/log">
+              To the log
+            </Link>
+          </Trans>
         </p>
       )}
       {preview && file && !done && <Look preview={preview} busy={busy} onMatch={(matched) => void look(file, matched)} onBring={() => void bring()} />}
@@ -102,17 +106,17 @@ function Look({ preview, busy, onMatch, onBring }: LookProps) {
     onMatch({ ...matched, columns: matched.columns.map((one, index) => (index === at ? ((field || null) as Matched["columns"][number]) : one === field ? null : one)) });
   return (
     <>
-      <h2 className="mt-5 font-serif text-2xl">What each column holds</h2>
-      <p className="text-sm text-quiet">{preview.remembered ? "As you matched these headings the last time." : "Guessed from the headings; change what is wrong. It is remembered."}</p>
-      <div className="mt-2 overflow-x-auto" tabIndex={0} role="region" aria-label="Columns of the file">
+      <h2 className="mt-5 font-serif text-2xl"><Trans>What each column holds</Trans></h2>
+      <p className="text-sm text-quiet">{preview.remembered ? t`As you matched these headings the last time.` : t`Guessed from the headings; change what is wrong. It is remembered.`}</p>
+      <div className="mt-2 overflow-x-auto" tabIndex={0} role="region" aria-label={t`Columns of the file`}>
         <table className="text-sm">
           <thead>
             <tr>
               {preview.headings.map((heading, at) => (
                 <th key={at} className="border-l border-rule px-2 text-left font-normal">
-                  <span className="block font-semibold">{heading || `column ${at + 1}`}</span>
-                  <select className="select select-xs w-36 border-rule" aria-label={`What ${heading || `column ${at + 1}`} holds`} value={matched.columns[at] ?? ""} onChange={(event) => set(at, event.target.value)}>
-                    <option value="">left out</option>
+                  <span className="block font-semibold">{heading || t`column ${at + 1}`}</span>
+                  <select className="select select-xs w-36 border-rule" aria-label={t`What ${heading || t`column ${at + 1}`} holds`} value={matched.columns[at] ?? ""} onChange={(event) => set(at, event.target.value)}>
+                    <option value="">{t`left out`}</option>
                     {Object.entries(preview.fields).map(([field, name]) => (
                       <option key={field} value={field}>
                         {name}
@@ -138,26 +142,26 @@ function Look({ preview, busy, onMatch, onBring }: LookProps) {
       </div>
       <div className="mt-2 flex flex-wrap gap-4 text-sm">
         <label>
-          Bare times are in{" "}
+          <Trans>Bare times are in</Trans>{" "}
           <select className="select select-xs w-24 border-rule" value={matched.time_unit} onChange={(event) => onMatch({ ...matched, time_unit: event.target.value as Matched["time_unit"] })}>
-            <option>minutes</option>
-            <option>hours</option>
-            <option>seconds</option>
+            <option>{t`minutes`}</option>
+            <option>{t`hours`}</option>
+            <option>{t`seconds`}</option>
           </select>
         </label>
         <label>
-          3/4/2026 is{" "}
+          <Trans>3/4/2026 is</Trans>{" "}
           <select className="select select-xs w-28 border-rule" value={matched.day_first ? "day" : "month"} onChange={(event) => onMatch({ ...matched, day_first: event.target.value === "day" })}>
-            <option value="day">3 April</option>
-            <option value="month">4 March</option>
+            <option value="day">{t`3 April`}</option>
+            <option value="month">{t`4 March`}</option>
           </select>
         </label>
       </div>
-      <h2 className="mt-5 font-serif text-2xl">How it is read</h2>
+      <h2 className="mt-5 font-serif text-2xl"><Trans>How it is read</Trans></h2>
       <ul className="mt-1 divide-y divide-base-300 text-sm">
         {preview.lines.map((line) => (
           <li key={line.row} className="flex flex-wrap gap-x-3 py-1">
-            <span className="w-14 text-quiet">line {line.row}</span>
+            <span className="w-14 text-quiet"><Trans>line {line.row}</Trans></span>
             {(line.problems ?? []).length > 0 ? (
               <span className="text-error">{(line.problems ?? []).join(" ")}</span>
             ) : (
@@ -165,8 +169,8 @@ function Look({ preview, busy, onMatch, onBring }: LookProps) {
                 <strong className="font-semibold">{line.part}</strong>
                 {[
                   line.started_at && new Date(line.started_at).toLocaleDateString(),
-                  line.real_s != null && `${formatDuration(line.real_s)} real`,
-                  line.predicted_s != null && `${formatDuration(line.predicted_s)} predicted`,
+                  line.real_s != null && t`${formatDuration(line.real_s)} real`,
+                  line.predicted_s != null && t`${formatDuration(line.predicted_s)} predicted`,
                   line.weight_g != null && `${line.weight_g} g`,
                   line.machine,
                   line.nozzle,
@@ -184,12 +188,12 @@ function Look({ preview, busy, onMatch, onBring }: LookProps) {
         ))}
       </ul>
       <p className="mt-2">
-        {preview.rows} rows, {good} can be read{preview.problems > 0 && `; ${preview.problems === 1 ? "one cannot, and is" : `${preview.problems} cannot, and are`} left out`}.
+        <Trans>{preview.rows} rows, {good} can be read{preview.problems > 0 && t`; ${plural(preview.problems, { one: "one cannot, and is", other: "# cannot, and are" })} left out`}.</Trans>
       </p>
       <button type="button" className="btn btn-primary mt-2 font-normal" disabled={busy || good === 0 || !matched.columns.includes("part")} onClick={onBring}>
-        {busy ? "One moment …" : `Bring ${good} ${good === 1 ? "run" : "runs"}`}
+        {busy ? t`One moment …` : t`Bring ${plural(good, { one: "# run", other: "# runs" })}`}
       </button>
-      {!matched.columns.includes("part") && <p className="mt-1 text-sm text-error">Say which column names the part.</p>}
+      {!matched.columns.includes("part") && <p className="mt-1 text-sm text-error"><Trans>Say which column names the part.</Trans></p>}
     </>
   );
 }

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, take, type JournalAdd, type JournalEntry } from "../api/client";
@@ -14,23 +16,23 @@ export default function JournalPage() {
   const journal = useJournal(machine);
   const shelf = useShelf();
   useEffect(() => {
-    document.title = "Journal · Mean Bead";
+    document.title = t`Journal · Mean Bead`;
   }, []);
   const first = journal.data?.pages[0];
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Journal</h1>
+        <h1 className="font-serif text-3xl"><Trans>Journal</Trans></h1>
         <LogTabs />
       </div>
       <p className="mt-1 max-w-3xl text-quiet">
-        What was done to machines, nozzles and spools. Changes on the shelf write themselves down; what the hand does is noted here. It is looked at first when a print goes wrong.
+        <Trans>What was done to machines, nozzles and spools. Changes on the shelf write themselves down; what the hand does is noted here. It is looked at first when a print goes wrong.</Trans>
       </p>
       {first && shelf.data && <NoteForm kinds={first.kinds} shelf={shelf.data} />}
       <label className="mt-4 block text-sm">
-        Of{" "}
+        <Trans>Of</Trans>{" "}
         <select className="select select-sm w-40 border-rule" value={machine ?? ""} onChange={(event) => setMachine(event.target.value ? Number(event.target.value) : undefined)}>
-          <option value="">all machines</option>
+          <option value="">{t`all machines`}</option>
           {shelf.data?.machines.map((one) => (
             <option key={one.id} value={one.id}>
               {one.name}
@@ -42,10 +44,10 @@ export default function JournalPage() {
       <ul className="mt-2 divide-y divide-rule border-y border-rule">
         {journal.data?.pages.flatMap((page) => page.entries).map((entry) => <Entry key={entry.id} entry={entry} />)}
       </ul>
-      {first?.entries.length === 0 && <p className="mt-2 text-quiet">Nothing was noted yet.</p>}
+      {first?.entries.length === 0 && <p className="mt-2 text-quiet"><Trans>Nothing was noted yet.</Trans></p>}
       {journal.hasNextPage && (
         <button type="button" className="btn btn-outline btn-sm mt-3 font-normal" onClick={() => void journal.fetchNextPage()}>
-          Show more
+          <Trans>Show more</Trans>
         </button>
       )}
     </div>
@@ -85,7 +87,7 @@ function NoteForm({ kinds, shelf }: { kinds: Record<string, string>; shelf: NonN
       setNote("");
       await noted();
       history.push(taking(entry, noted));
-      toast(`Noted: ${entry.name}.`);
+      toast(t`Noted: ${entry.name}.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
@@ -99,7 +101,7 @@ function NoteForm({ kinds, shelf }: { kinds: Record<string, string>; shelf: NonN
       }}
     >
       <label>
-        <span className="block">What was done</span>
+        <span className="block"><Trans>What was done</Trans></span>
         <select className={`${box} w-52`} value={kind} onChange={(event) => setKind(event.target.value)}>
           {Object.entries(kinds).map(([key, name]) => (
             <option key={key} value={key}>
@@ -110,9 +112,9 @@ function NoteForm({ kinds, shelf }: { kinds: Record<string, string>; shelf: NonN
       </label>
       {ofSpool ? (
         <label>
-          <span className="block">Spool</span>
+          <span className="block"><Trans>Spool</Trans></span>
           <select className={`${box} w-52`} required value={spool ?? ""} onChange={(event) => setSpool(event.target.value ? Number(event.target.value) : undefined)}>
-            <option value="">which one?</option>
+            <option value="">{t`which one?`}</option>
             {shelf.spools.map((one) => (
               <option key={one.id} value={one.id}>
                 {one.name}
@@ -122,7 +124,7 @@ function NoteForm({ kinds, shelf }: { kinds: Record<string, string>; shelf: NonN
         </label>
       ) : (
         <label>
-          <span className="block">Machine</span>
+          <span className="block"><Trans>Machine</Trans></span>
           <select className={`${box} w-40`} required value={machine ?? ""} onChange={(event) => setMachine(Number(event.target.value))}>
             {shelf.machines.map((one) => (
               <option key={one.id} value={one.id}>
@@ -134,9 +136,9 @@ function NoteForm({ kinds, shelf }: { kinds: Record<string, string>; shelf: NonN
       )}
       {kind === "nozzle_swapped" && (
         <label>
-          <span className="block">Now fitted</span>
+          <span className="block"><Trans>Now fitted</Trans></span>
           <select className={`${box} w-40`} required value={nozzle ?? ""} onChange={(event) => setNozzle(event.target.value ? Number(event.target.value) : undefined)}>
-            <option value="">which one?</option>
+            <option value="">{t`which one?`}</option>
             {shelf.nozzles.map((one) => (
               <option key={one.id} value={one.id}>
                 {one.name}
@@ -146,13 +148,13 @@ function NoteForm({ kinds, shelf }: { kinds: Record<string, string>; shelf: NonN
         </label>
       )}
       <label className="min-w-48 flex-1">
-        <span className="block">Note</span>
+        <span className="block"><Trans>Note</Trans></span>
         <input className="input input-sm w-full border-rule bg-base-100" maxLength={1000} value={note} onChange={(event) => setNote(event.target.value)} />
       </label>
       <button type="submit" className="btn btn-primary btn-sm font-normal" disabled={add.isPending}>
-        Note it
+        <Trans>Note it</Trans>
       </button>
-      {kind === "nozzle_swapped" && <p className="w-full text-quiet">Swap hot nozzles only with the proper tool, and by the maker’s instructions: burns.</p>}
+      {kind === "nozzle_swapped" && <p className="w-full text-quiet"><Trans>Swap hot nozzles only with the proper tool, and by the maker’s instructions: burns.</Trans></p>}
     </form>
   );
 }
@@ -181,9 +183,9 @@ function Entry({ entry }: { entry: JournalEntry }) {
   const takeOut = async () => {
     const back = taking(entry, noted);
     await back.undo();
-    const step = { label: `taking out ${entry.name}`, undo: back.redo, redo: back.undo };
+    const step = { label: t`taking out ${entry.name}`, undo: back.redo, redo: back.undo };
     history.push(step);
-    toast("The entry was taken out.", { action: { label: "Undo", run: () => void history.undoStep(step) } });
+    toast(t`The entry was taken out.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
   };
   const changed = [...new Set([...Object.keys(entry.before), ...Object.keys(entry.after)])];
   return (
@@ -192,16 +194,16 @@ function Entry({ entry }: { entry: JournalEntry }) {
       <span className="min-w-0 flex-1">
         {entry.name}
         {entry.who && <span className="ml-2 text-sm text-quiet">{entry.who}</span>}
-        {entry.by_shelf && <span className="ml-2 text-sm text-quiet">on the shelf</span>}
+        {entry.by_shelf && <span className="ml-2 text-sm text-quiet"><Trans>on the shelf</Trans></span>}
         {changed.map((key) => (
           <span key={key} className="block text-sm text-quiet">
-            {key.replace(/_/g, " ")}: {entry.before[key] || "not set"} → {entry.after[key] || "not set"}
+            {key.replace(/_/g, " ")}: {entry.before[key] || t`not set`} → {entry.after[key] || t`not set`}
           </span>
         ))}
         {entry.note && <span className="block">“{entry.note}”</span>}
       </span>
-      <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" aria-label={`Take out: ${entry.name}`} onClick={() => void takeOut().catch((error: unknown) => toast(String(error), { tone: "error" }))}>
-        Take out
+      <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" aria-label={t`Take out: ${entry.name}`} onClick={() => void takeOut().catch((error: unknown) => toast(String(error), { tone: "error" }))}>
+        <Trans>Take out</Trans>
       </button>
     </li>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { parseNumber } from "../lib/format";
@@ -29,7 +31,7 @@ export default function LabelsPage() {
   const runs = useSearchParams()[0].get("runs") ?? "";
   const [size, setSize] = useState(kept);
   useEffect(() => {
-    document.title = "Labels · Mean Bead";
+    document.title = t`Labels · Mean Bead`;
   }, []);
   const change = (part: Partial<LabelSize>) => {
     const next = { ...size, ...part };
@@ -43,11 +45,13 @@ export default function LabelsPage() {
   if (!/^\d+(,\d+)*$/.test(runs)) {
     return (
       <p className="py-10">
-        Tick runs in the{" "}
-        <Link className="underline" to="/log">
-          log
-        </Link>{" "}
-        first.
+        <Trans>
+          Tick runs in the{" "}
+          <Link className="underline" to="/log">
+            log
+          </Link>{" "}
+          first.
+        </Trans>
       </p>
     );
   }
@@ -63,37 +67,37 @@ export default function LabelsPage() {
     <div className="py-5">
       <p className="text-sm">
         <Link to="/log" className="underline">
-          Log
+          <Trans>Log</Trans>
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">Labels</h1>
+      <h1 className="font-serif text-3xl"><Trans>Labels</Trans></h1>
       <div className="mt-3 grid gap-6 md:grid-cols-[16rem_minmax(0,1fr)]">
         <form className="space-y-2" onSubmit={(event) => event.preventDefault()}>
-          {figure("Label, width", "width")}
-          {figure("Label, height", "height")}
+          {figure(t`Label, width`, "width")}
+          {figure(t`Label, height`, "height")}
           <label className="flex items-center justify-between gap-2 text-sm">
-            Printed on
+            <Trans>Printed on</Trans>
             <select className="select select-sm w-32 border-rule" value={size.page} onChange={(event) => change({ page: event.target.value as LabelSize["page"] })}>
-              <option value="a4">A4 sheets</option>
-              <option value="letter">Letter sheets</option>
-              <option value="">a label printer</option>
+              <option value="a4">{t`A4 sheets`}</option>
+              <option value="letter">{t`Letter sheets`}</option>
+              <option value="">{t`a label printer`}</option>
             </select>
           </label>
           {size.page !== "" && (
             <>
-              {figure("Margin, sides", "marginX")}
-              {figure("Margin, top and bottom", "marginY")}
-              {figure("Gap, across", "gapX")}
-              {figure("Gap, down", "gapY")}
-              {figure("Places used already", "skip", "")}
+              {figure(t`Margin, sides`, "marginX")}
+              {figure(t`Margin, top and bottom`, "marginY")}
+              {figure(t`Gap, across`, "gapX")}
+              {figure(t`Gap, down`, "gapY")}
+              {figure(t`Places used already`, "skip", "")}
             </>
           )}
           <a className={`btn btn-primary btn-sm w-full font-normal ${wrong ? "btn-disabled" : ""}`} href={address} target="_blank" rel="noreferrer">
-            Open the PDF
+            <Trans>Open the PDF</Trans>
           </a>
-          <p className="text-sm text-quiet">The code on a label opens its run on any phone that is signed in. Sizes are remembered on this device. Print at 100 %.</p>
+          <p className="text-sm text-quiet"><Trans>The code on a label opens its run on any phone that is signed in. Sizes are remembered on this device. Print at 100 %.</Trans></p>
         </form>
-        {wrong ? <p className="text-error">Each size is a number, in millimetres.</p> : <Sheet size={size} count={runs.split(",").length} />}
+        {wrong ? <p className="text-error"><Trans>Each size is a number, in millimetres.</Trans></p> : <Sheet size={size} count={runs.split(",").length} />}
       </div>
     </div>
   );
@@ -106,12 +110,12 @@ function Sheet({ size, count }: { size: LabelSize; count: number }) {
   const [mx, my, gx, gy] = size.page === "" ? [0, 0, 0, 0] : [size.marginX, size.marginY, size.gapX, size.gapY].map(parseNumber) as [number, number, number, number];
   const across = size.page === "" ? 1 : Math.floor((pageW - 2 * mx + gx + 1e-6) / (w + gx));
   const down = size.page === "" ? 1 : Math.floor((pageH - 2 * my + gy + 1e-6) / (h + gy));
-  if (!(across >= 1 && down >= 1)) return <p className="text-error">Not one label fits on the page: make the label or the margins smaller.</p>;
+  if (!(across >= 1 && down >= 1)) return <p className="text-error"><Trans>Not one label fits on the page: make the label or the margins smaller.</Trans></p>;
   const skip = size.page === "" ? 0 : Math.min(Math.max(0, Math.round(parseNumber(size.skip))), across * down - 1);
   const cells = Array.from({ length: Math.min(across * down, 400) }, (_, at) => at);
   return (
     <figure>
-      <svg viewBox={`0 0 ${pageW} ${pageH}`} className="max-h-[34rem] max-w-full border border-rule bg-base-100" style={{ aspectRatio: `${pageW} / ${pageH}`, width: size.page === "" ? "20rem" : "26rem" }} role="img" aria-label={`${across} across, ${down} down`}>
+      <svg viewBox={`0 0 ${pageW} ${pageH}`} className="max-h-[34rem] max-w-full border border-rule bg-base-100" style={{ aspectRatio: `${pageW} / ${pageH}`, width: size.page === "" ? "20rem" : "26rem" }} role="img" aria-label={t`${across} across, ${down} down`}>
         {cells.map((at) => {
           const [x, y] = [mx + (at % across) * (w + gx), my + Math.floor(at / across) * (h + gy)];
           const used = at >= skip && at < skip + count;
@@ -126,7 +130,7 @@ function Sheet({ size, count }: { size: LabelSize; count: number }) {
         })}
       </svg>
       <figcaption className="mt-1 text-sm text-quiet">
-        {across} across, {down} down; {count} {count === 1 ? "label" : "labels"} on {Math.ceil((skip + count) / (across * down))} {Math.ceil((skip + count) / (across * down)) === 1 ? "page" : "pages"}.
+        <Trans>{across} across, {down} down; <Plural value={count} one="# label" other="# labels" /> on <Plural value={Math.ceil((skip + count) / (across * down))} one="# page" other="# pages" />.</Trans>
       </figcaption>
     </figure>
   );

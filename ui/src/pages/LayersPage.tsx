@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Link, useSearchParams } from "react-router";
 import type { Part, RecipeColumn } from "../api/client";
 import { useColumns } from "../api/queries";
@@ -11,15 +13,17 @@ export default function LayersPage() {
   const part = usePartOfPage();
   const columns = useColumns(part.id);
   if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
-  if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
+  if (columns.data === undefined) return <p className="py-10 text-quiet"><Trans>Fetching the recipes …</Trans></p>;
   const usable = columns.data.filter((column) => column.problem == null);
   if (usable.length === 0) {
     return (
       <p className="py-10">
-        There is no recipe to draw.{" "}
-        <Link className="underline" to={`/parts/${part.id}`}>
-          Add a column on the bench.
-        </Link>
+        <Trans>
+          There is no recipe to draw.{" "}
+          <Link className="underline" to={`/parts/${part.id}`}>
+            Add a column on the bench.
+          </Link>
+        </Trans>
       </p>
     );
   }
@@ -48,7 +52,7 @@ function Layers({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
     <div className="mt-3">
       <div className="flex flex-wrap items-center gap-3 pb-2 text-sm">
         <label>
-          Recipe{" "}
+          <Trans>Recipe</Trans>{" "}
           <select className={select} value={column?.id} onChange={(event) => set({ column: event.target.value })}>
             {columns.map((one) => (
               <option key={one.id} value={one.id}>
@@ -59,19 +63,19 @@ function Layers({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
         </label>
         {column && (
           <Link className="order-last ml-auto underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
-            Print this
+            <Trans>Print this</Trans>
           </Link>
         )}
         {beside && query.get("colour") !== "difference" && (
           <button type="button" className="btn btn-outline btn-xs" onClick={() => set({ colour: "difference" })}>
-            Show the difference
+            <Trans>Show the difference</Trans>
           </button>
         )}
         {columns.length > 1 && (
           <label>
-            beside{" "}
+            <Trans>beside</Trans>{" "}
             <select className={select} value={beside?.id ?? ""} onChange={(event) => set({ with: event.target.value || null })}>
-              <option value="">none</option>
+              <option value="">{t`none`}</option>
               {columns
                 .filter((one) => one.id !== column?.id)
                 .map((one) => (
@@ -88,7 +92,7 @@ function Layers({ part, columns }: { part: Part; columns: RecipeColumn[] }) {
           {index.error.message}
         </p>
       )}
-      {index.isPending && <p className="py-10 text-quiet">{column?.gcode ? "Replaying every move …" : "Planning every stroke …"}</p>}
+      {index.isPending && <p className="py-10 text-quiet">{column?.gcode ? t`Replaying every move …` : t`Planning every stroke …`}</p>}
       {column && index.data && (
         <LayersViewer
           key={`${column.id}:${column.version}:${column.part_digest}:${query.get("colour") ?? ""}`}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useEffect, useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useShelf } from "../api/queries";
@@ -20,7 +22,7 @@ export default function LogPage() {
   const shelf = useShelf();
   const [picked, setPicked] = useState<number[]>([]);
   useEffect(() => {
-    document.title = "Log · Mean Bead";
+    document.title = t`Log · Mean Bead`;
   }, []);
   const change = (part: Partial<RunFilter>) =>
     setAsked(
@@ -39,7 +41,7 @@ export default function LogPage() {
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Log</h1>
+        <h1 className="font-serif text-3xl"><Trans>Log</Trans></h1>
         <LogTabs />
       </div>
       <div className="mt-3 grid gap-x-8 gap-y-4 xl:grid-cols-[minmax(0,1fr)_18rem]">
@@ -49,24 +51,24 @@ export default function LogPage() {
           {first && (
             <p className="mt-3 text-sm">
               <strong className="font-semibold">
-                {first.total} {first.total === 1 ? "run" : "runs"}
+                <Plural value={first.total} one="# run" other="# runs" />
               </strong>
-              , {fixed(first.hours, 0)} h printed{first.failed > 0 && `, ${first.failed} failed`}
+              <Trans>, {fixed(first.hours, 0)} h printed{first.failed > 0 && t`, ${first.failed} failed`}</Trans>
               {first.real_over_predicted != null && (
                 <>
-                  ; real times are{" "}
-                  <Explained side="bottom" how="All real times together over all that was predicted for the same runs when they were started; runs without a real time are left out. Above 100 %, prints took longer.">
-                    {percent(first.real_over_predicted)} of those predicted
+                  <Trans>; real times are</Trans>{" "}
+                  <Explained side="bottom" how={t`All real times together over all that was predicted for the same runs when they were started; runs without a real time are left out. Above 100 %, prints took longer.`}>
+                    <Trans>{percent(first.real_over_predicted)} of those predicted</Trans>
                   </Explained>
                 </>
               )}
               .
               <span className="ml-3 text-quiet">
-                As a file: <a className="underline" href={`/api/runs.csv?${query}`}>CSV</a>, <a className="underline" href={`/api/runs.json?${query}`}>JSON</a>
+                <Trans>As a file: <a className="underline" href={`/api/runs.csv?${query}`}>CSV</a>, <a className="underline" href={`/api/runs.json?${query}`}>JSON</a></Trans>
               </span>
               {picked.length > 0 && (
                 <Link className="btn btn-outline btn-xs ml-3 font-normal" to={`/log/labels?runs=${picked.join(",")}`}>
-                  {picked.length === 1 ? "Print its label" : `Print ${picked.length} labels`}
+                  <Plural value={picked.length} one="Print its label" other="Print # labels" />
                 </Link>
               )}
             </p>
@@ -76,17 +78,17 @@ export default function LogPage() {
           </div>
           {first?.total === 0 && (
             <p className="mt-4 max-w-2xl text-quiet">
-              {query ? "No run is like that." : "Nothing is logged yet. Start a run from a recipe on a part’s bench with “Print it”, or bring the table that you have kept so far: "}
+              {query ? t`No run is like that.` : t`Nothing is logged yet. Start a run from a recipe on a part’s bench with “Print it”, or bring the table that you have kept so far: `}
               {!query && (
                 <Link className="underline" to="/log/import">
-                  from a CSV file
+                  <Trans>from a CSV file</Trans>
                 </Link>
               )}
             </p>
           )}
           {runs.hasNextPage && (
             <button type="button" className="btn btn-outline btn-sm mt-3 font-normal" disabled={runs.isFetchingNextPage} onClick={() => void runs.fetchNextPage()}>
-              Show more
+              <Trans>Show more</Trans>
             </button>
           )}
         </div>
@@ -104,9 +106,9 @@ function Rates() {
   return (
     <aside aria-labelledby="rates" className="text-sm">
       <h2 id="rates" className="font-serif text-xl">
-        How often prints fail
+        <Trans>How often prints fail</Trans>
       </h2>
-      <p className="text-quiet">Of a hundred hours printed; nine in ten such intervals hold the true figure. Long prints are weighed with it.</p>
+      <p className="text-quiet"><Trans>Of a hundred hours printed; nine in ten such intervals hold the true figure. Long prints are weighed with it.</Trans></p>
       <dl className="mt-2 space-y-3">
         {rates.data.map((rate) => (
           <div key={rate.machine_id}>
@@ -115,13 +117,13 @@ function Rates() {
               <span className="ml-auto font-serif text-lg leading-none">{fixed(100 * rate.per_hour, 1)}</span>
             </dt>
             <dd>
-              <svg viewBox="0 0 200 10" className="mt-1 w-full" role="img" aria-label={`between ${fixed(100 * rate.low, 1)} and ${fixed(100 * rate.high, 1)}`}>
+              <svg viewBox="0 0 200 10" className="mt-1 w-full" role="img" aria-label={t`between ${fixed(100 * rate.low, 1)} and ${fixed(100 * rate.high, 1)}`}>
                 <path d="M0 5H200" stroke="var(--rule)" />
                 <path d={`M${(200 * rate.low) / most} 5H${(200 * rate.high) / most}`} stroke="var(--quiet)" strokeWidth="5" />
                 <path d={`M${(200 * rate.per_hour) / most} 0V10`} stroke="var(--molten)" strokeWidth="2.5" />
               </svg>
               <span className="text-quiet">
-                {fixed(100 * rate.low, 1)} to {fixed(100 * rate.high, 1)}: {rate.says}.
+                <Trans>{fixed(100 * rate.low, 1)} to {fixed(100 * rate.high, 1)}: {rate.says}.</Trans>
               </span>
             </dd>
           </div>

@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -18,7 +20,7 @@ export default function MachinesPage() {
   const parts = usePartNames();
   const [asked, setAsked] = useSearchParams();
   useEffect(() => {
-    document.title = "Two machines · Mean Bead";
+    document.title = t`Two machines · Mean Bead`;
   }, []);
   const machines = shelf.data?.machines ?? [];
   const partId = Number(asked.get("part")) || parts.data?.[0]?.id;
@@ -45,25 +47,25 @@ export default function MachinesPage() {
     ),
   );
   const ready = column !== undefined && here !== undefined && (run !== undefined || (there !== undefined && there !== here));
-  const names = { here: machines.find((one) => one.id === here)?.name ?? "", there: run !== undefined ? `the machine of run ${run}` : (machines.find((one) => one.id === there)?.name ?? "") };
+  const names = { here: machines.find((one) => one.id === here)?.name ?? "", there: run !== undefined ? t`the machine of run ${run}` : (machines.find((one) => one.id === there)?.name ?? "") };
   const found = work.job?.state === "done" ? work.job.machines : undefined;
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Two machines, one part</h1>
+        <h1 className="font-serif text-3xl"><Trans>Two machines, one part</Trans></h1>
         <LogTabs />
       </div>
       <p className="mt-1 max-w-3xl text-quiet">
-        The same recipe on two machines, or on one as it is and as it was when a run began: the difference in minutes is shared out among what they differ in. What a machine is only thought to be is told under <Link className="underline" to="/log/calibration">Calibration</Link>.
+        <Trans>The same recipe on two machines, or on one as it is and as it was when a run began: the difference in minutes is shared out among what they differ in. What a machine is only thought to be is told under <Link className="underline" to="/log/calibration">Calibration</Link>.</Trans>
       </p>
       <div className="mt-3 flex flex-wrap items-end gap-3 text-sm">
-        <Pick label="Part" value={partId} options={(parts.data ?? []).map((one) => [one.id, one.name])} onChange={(value) => change("part", value)} />
-        <Pick label="Recipe" value={column?.id} options={(columns.data ?? []).filter((one) => one.gcode == null).map((one) => [one.id, one.name])} onChange={(value) => change("column", value)} />
-        <Pick label="On" value={here} options={machines.map((one) => [one.id, one.name])} onChange={(value) => change("here", value)} />
+        <Pick label={t`Part`} value={partId} options={(parts.data ?? []).map((one) => [one.id, one.name])} onChange={(value) => change("part", value)} />
+        <Pick label={t`Recipe`} value={column?.id} options={(columns.data ?? []).filter((one) => one.gcode == null).map((one) => [one.id, one.name])} onChange={(value) => change("column", value)} />
+        <Pick label={t`On`} value={here} options={machines.map((one) => [one.id, one.name])} onChange={(value) => change("here", value)} />
         {run === undefined ? (
-          <Pick label="And on" value={there} options={machines.map((one) => [one.id, one.name])} onChange={(value) => change("there", value)} />
+          <Pick label={t`And on`} value={there} options={machines.map((one) => [one.id, one.name])} onChange={(value) => change("there", value)} />
         ) : (
-          <span className="pb-1">and on {names.there}</span>
+          <span className="pb-1"><Trans>and on {names.there}</Trans></span>
         )}
         <form
           className="flex items-end gap-1"
@@ -78,22 +80,22 @@ export default function MachinesPage() {
           }}
         >
           <label className="flex flex-col text-quiet">
-            or as it was in run
-            <input name="run" inputMode="numeric" pattern="[0-9]*" defaultValue={run ?? ""} placeholder="number" className="input input-sm w-24 border-rule text-base-content" />
+            <Trans>or as it was in run</Trans>
+            <input name="run" inputMode="numeric" pattern="[0-9]*" defaultValue={run ?? ""} placeholder={t`number`} className="input input-sm w-24 border-rule text-base-content" />
           </label>
           <button type="submit" className="btn btn-ghost btn-sm">
-            Take
+            <Trans>Take</Trans>
           </button>
         </form>
         <button type="button" className="btn btn-accent btn-sm" disabled={!ready || work.busy} onClick={work.start}>
-          Share it out
+          <Trans>Share it out</Trans>
         </button>
       </div>
       <div className="mt-3">
-        <JobBar work={work} what="Comparing machines" />
+        <JobBar work={work} what={t`Comparing machines`} />
       </div>
       {found && <Shares found={found} names={names} here={here} there={run === undefined ? there : undefined} onCopied={work.start} />}
-      {!found && !work.busy && <p className="mt-4 text-quiet">{ready ? "Sixty-four mixtures of the two are computed: a few seconds." : "Choose two different machines."}</p>}
+      {!found && !work.busy && <p className="mt-4 text-quiet">{ready ? t`Sixty-four mixtures of the two are computed: a few seconds.` : t`Choose two different machines.`}</p>}
     </div>
   );
 }
@@ -140,7 +142,7 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
     mutationFn: async () => {
       const to = shelf.data?.machines.find((one) => one.id === here);
       const from = shelf.data?.machines.find((one) => one.id === there);
-      if (to === undefined || from === undefined) throw new Error("Both have to be machines of the shelf.");
+      if (to === undefined || from === undefined) throw new Error(t`Both have to be machines of the shelf.`);
       const values = picked.map((field) => [field, valueOf(from.printer, field)] as const);
       const olds = picked.map((field) => [field, valueOf(to.printer, field)] as const);
       const write = async (list: readonly (readonly [string, unknown])[]) => {
@@ -150,9 +152,9 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
         await limitsChanged(queries);
       };
       await write(values);
-      const step: Step = { label: `${picked.length} values of ${to.name}`, undo: () => write(olds), redo: () => write(values) };
+      const step: Step = { label: t`${picked.length} values of ${to.name}`, undo: () => write(olds), redo: () => write(values) };
       history.push(step);
-      toast(`${to.name} is described with ${picked.length === 1 ? "that value" : "those values"} of ${from.name}.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${to.name} is described with ${plural(picked.length, { one: "that value", other: "those values" })} of ${from.name}.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
       setPicked([]);
       onCopied();
     },
@@ -160,13 +162,15 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
   });
   const apart = found.to_s - found.from_s;
   return (
-    <section aria-label="The difference">
+    <section aria-label={t`The difference`}>
       <p className="text-lg">
-        {names.here} takes <strong>{formatDuration(found.from_s)}</strong> in all, {names.there} <strong>{formatDuration(found.to_s)}</strong>: <strong className="text-molten">{formatDurationDifference(apart)}</strong>
-        <span className="text-sm text-quiet"> (printing only: {formatDuration(found.from_print_s)} and {formatDuration(found.to_print_s)})</span>
+        <Trans>
+          {names.here} takes <strong>{formatDuration(found.from_s)}</strong> in all, {names.there} <strong>{formatDuration(found.to_s)}</strong>: <strong className="text-molten">{formatDurationDifference(apart)}</strong>
+          <span className="text-sm text-quiet"> (printing only: {formatDuration(found.from_print_s)} and {formatDuration(found.to_print_s)})</span>
+        </Trans>
       </p>
       {found.shares.length === 0 ? (
-        <p className="mt-2 text-quiet">They are described alike. If their real times differ, one of the descriptions is not true: see Calibration.</p>
+        <p className="mt-2 text-quiet"><Trans>They are described alike. If their real times differ, one of the descriptions is not true: see Calibration.</Trans></p>
       ) : (
         <ul className="mt-3 divide-y divide-rule border-y border-rule text-sm">
           {found.shares.map((share) => (
@@ -184,7 +188,7 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
                       <input
                         type="checkbox"
                         className="checkbox checkbox-xs"
-                        aria-label={`Copy ${share.words}: ${field.label}`}
+                        aria-label={t`Copy ${share.words}: ${field.label}`}
                         checked={picked.includes(field.field)}
                         onChange={(event) => setPicked((now) => (event.target.checked ? [...now, field.field] : now.filter((one) => one !== field.field)))}
                       />
@@ -202,13 +206,13 @@ function Shares({ found, names, here, there, onCopied }: SharesProps) {
           ))}
         </ul>
       )}
-      {Math.abs(found.rest_s) > 1 && <p className="mt-1 text-xs text-quiet">{formatDurationDifference(found.rest_s)} is what samples of layers and full estimates differ by.</p>}
+      {Math.abs(found.rest_s) > 1 && <p className="mt-1 text-xs text-quiet"><Trans>{formatDurationDifference(found.rest_s)} is what samples of layers and full estimates differ by.</Trans></p>}
       {there !== undefined && fields.length > 0 && (
         <p className="mt-3 flex flex-wrap items-center gap-3 text-sm">
           <button type="button" className="btn btn-outline btn-sm" disabled={picked.length === 0 || copy.isPending} onClick={() => copy.mutate()}>
-            Copy what is ticked to {names.here}
+            <Trans>Copy what is ticked to {names.here}</Trans>
           </button>
-          <span className="text-quiet">That changes the description here. Set the firmware alike, and look at the first prints: a limit that is too high for a frame costs looks, or steps.</span>
+          <span className="text-quiet"><Trans>That changes the description here. Set the firmware alike, and look at the first prints: a limit that is too high for a frame costs looks, or steps.</Trans></span>
         </p>
       )}
     </section>

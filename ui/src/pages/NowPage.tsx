@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
@@ -17,7 +19,7 @@ export default function NowPage() {
   const day = useDay();
   const now = useNow();
   useEffect(() => {
-    document.title = "Now · Mean Bead";
+    document.title = t`Now · Mean Bead`;
   }, []);
   const tasks = day.data?.tasks ?? [];
   const due = tasks.filter((task) => new Date(task.at).getTime() <= now + SOON_MS && !task.waits);
@@ -25,7 +27,7 @@ export default function NowPage() {
   return (
     <div className="mx-auto max-w-2xl py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Now</h1>
+        <h1 className="font-serif text-3xl"><Trans>Now</Trans></h1>
         <DayTabs />
       </div>
       {day.isLoadingError && <p className="mt-3 text-error">{day.error.message}</p>}
@@ -34,18 +36,18 @@ export default function NowPage() {
           <div className="mt-1 text-sm">
             <Planning day={day.data} may />
           </div>
-          <ol className="mt-3 flex flex-col gap-3" aria-label="To do now">
+          <ol className="mt-3 flex flex-col gap-3" aria-label={t`To do now`}>
             {due.map((task) => (
               <li key={taskKey(task)}>
                 <Card task={task} day={day.data} now={now} />
               </li>
             ))}
-            {due.length === 0 && <li className="rounded-box border border-dashed border-rule p-5 text-center font-serif text-2xl">Nothing to do{next[0] ? ` until ${clock(next[0].at)}` : ""}.</li>}
+            {due.length === 0 && <li className="rounded-box border border-dashed border-rule p-5 text-center font-serif text-2xl"><Trans>Nothing to do{next[0] ? t` until ${clock(next[0].at)}` : ""}.</Trans></li>}
           </ol>
           {next.length > 0 && (
             <section aria-labelledby="then" className="mt-5">
               <h2 id="then" className="font-serif text-2xl">
-                Then
+                <Trans>Then</Trans>
               </h2>
               <ol className="divide-y divide-rule">
                 {next.map((task) => (
@@ -66,7 +68,7 @@ export default function NowPage() {
           {day.data.moved.length > 0 && (
             <section aria-labelledby="moved" className="mt-5">
               <h2 id="moved" className="font-serif text-2xl">
-                What has moved
+                <Trans>What has moved</Trans>
               </h2>
               <ul>
                 {day.data.moved.slice(0, 8).map((one) => (
@@ -112,7 +114,7 @@ function Card({ task, day, now }: { task: DayTask; day: Day; now: number }) {
           {task.says}
         </span>
         <span className={`text-lg ${pressing ? "font-semibold text-molten" : "text-quiet"}`}>
-          {task.by ? (matters !== null && matters <= 60_000 ? "now, or something gets late" : `can wait until ${clock(task.by)}`) : until(task.at, now)}
+          {task.by ? (matters !== null && matters <= 60_000 ? t`now, or something gets late` : t`can wait until ${clock(task.by)}`) : until(task.at, now)}
         </span>
       </p>
       {task.steps.length > 0 && (
@@ -122,8 +124,8 @@ function Card({ task, day, now }: { task: DayTask; day: Day; now: number }) {
           ))}
         </ul>
       )}
-      {task.steps.some((step) => step.startsWith("Nozzle")) && <p className="mt-1 text-sm text-warning">Hot nozzle: burns. Swap with the proper tool, by the maker's instructions.</p>}
-      {task.kind === "dry" && <p className="mt-1 text-sm text-warning">By the plastic maker's temperature; not in an oven that food comes into.</p>}
+      {task.steps.some((step) => step.startsWith("Nozzle")) && <p className="mt-1 text-sm text-warning"><Trans>Hot nozzle: burns. Swap with the proper tool, by the maker's instructions.</Trans></p>}
+      {task.kind === "dry" && <p className="mt-1 text-sm text-warning"><Trans>By the plastic maker's temperature; not in an oven that food comes into.</Trans></p>}
       {task.kind === "take_off" && task.run_id != null && <TakeOff runId={task.run_id} day={day} />}
       {task.kind === "start" && <Start task={task} day={day} />}
     </article>
@@ -137,21 +139,21 @@ function TakeOff({ runId, day }: { runId: number; day: Day }) {
     mutationFn: async (state: "kept" | "scrapped") => take(await api.POST("/api/day/take-off", { body: { run_id: runId, state } })),
     onSuccess: async (made, state) => {
       await dayChanged(queries);
-      toast(state === "kept" ? `${made.name} is in the log.` : `${made.name} is scrapped; its plate is planned once more where it came from the queue.`);
+      toast(state === "kept" ? t`${made.name} is in the log.` : t`${made.name} is scrapped; its plate is planned once more where it came from the queue.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
     <div className="mt-3 flex flex-wrap gap-2">
       <button type="button" className="btn btn-accent btn-lg flex-1" disabled={off.isPending} onClick={() => off.mutate("kept")}>
-        Came out well
+        <Trans>Came out well</Trans>
       </button>
       <button type="button" className="btn btn-outline btn-lg flex-1" disabled={off.isPending} onClick={() => off.mutate("scrapped")}>
-        It did not
+        <Trans>It did not</Trans>
       </button>
       <Delay runId={runId} day={day} />
       <Link className="btn btn-ghost btn-sm" to={`/log/${runId}/enter`}>
-        Enter more
+        <Trans>Enter more</Trans>
       </Link>
     </div>
   );
@@ -168,20 +170,20 @@ function Delay({ runId, day }: { runId: number; day: Day }) {
     },
     onSuccess: async () => {
       await dayChanged(queries);
-      toast("What follows is planned anew; what moves is told below.");
+      toast(t`What follows is planned anew; what moves is told below.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   const said = day.machines.find((machine) => machine.running?.run_id === runId)?.running?.delay_s ?? 0;
   return (
     <span className="flex flex-wrap items-center gap-1 text-sm">
-      Not done:
+      <Trans>Not done:</Trans>
       {[15, 60].map((minutes) => (
         <button key={minutes} type="button" className="btn btn-ghost btn-sm" disabled={late.isPending} onClick={() => late.mutate(minutes)}>
           +{minutes === 60 ? "1 h" : `${minutes} min`}
         </button>
       ))}
-      {said !== 0 && <span className="text-quiet">{Math.round(said / 60)} min said so far</span>}
+      {said !== 0 && <span className="text-quiet"><Trans>{Math.round(said / 60)} min said so far</Trans></span>}
     </span>
   );
 }
@@ -196,18 +198,18 @@ function Start({ task, day }: { task: DayTask; day: Day }) {
     onSuccess: async (made) => {
       key.current = crypto.randomUUID();
       await dayChanged(queries);
-      toast(`${made.name} runs; its entry in the log is begun.`);
+      toast(t`${made.name} runs; its entry in the log is begun.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
     <>
     <button type="button" className="btn btn-accent btn-lg mt-3 w-full" disabled={start.isPending} onClick={() => start.mutate()}>
-      {start.isPending ? "Starting …" : "Started"}
+      {start.isPending ? t`Starting …` : t`Started`}
     </button>
     {run?.recipe_id != null && (
       <Link className="btn btn-ghost mt-1 w-full font-normal underline" to={`/parts/${run.part_id}/send?column=${run.recipe_id}&queue=${run.queue_id}&plate=${run.plate}`}>
-        Send its file first
+        <Trans>Send its file first</Trans>
       </Link>
     )}
     </>
@@ -222,7 +224,7 @@ function Running({ day, now }: { day: Day; now: number }) {
   return (
     <section aria-labelledby="running" className="mt-5">
       <h2 id="running" className="font-serif text-2xl">
-        Running
+        <Trans>Running</Trans>
       </h2>
       <ul className="divide-y divide-rule">
         {running.map((machine) => (
@@ -230,7 +232,7 @@ function Running({ day, now }: { day: Day; now: number }) {
             <span className="min-w-0 flex-1">
               <strong className="font-semibold">{machine.name}:</strong> {machine.running?.name}, {machine.running && until(machine.running.ends_at, now)}{" "}
               <span className="text-quiet">
-                ({machine.running && clock(machine.running.low_end)} to {machine.running && clock(machine.running.high_end)})
+                <Trans>({machine.running && clock(machine.running.low_end)} to {machine.running && clock(machine.running.high_end)})</Trans>
               </span>
             </span>
             {machine.running && machine.running.live === "" && <Delay runId={machine.running.run_id} day={day} />}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, NavLink, Outlet, useOutletContext, useParams } from "react-router";
@@ -14,21 +16,21 @@ export default function PartLayout() {
   const partId = Number(useParams().partId);
   const part = usePart(partId);
   useEffect(() => {
-    document.title = part.data ? `${part.data.name} · Mean Bead` : "Mean Bead";
+    document.title = part.data ? t`${part.data.name} · Mean Bead` : "Mean Bead";
     if (part.data) setLastPartId(part.data.id);
   }, [part.data]);
   if (part.isError) {
     return (
       <section className="py-12">
-        <h1 className="font-serif text-3xl">This part cannot be shown</h1>
+        <h1 className="font-serif text-3xl"><Trans>This part cannot be shown</Trans></h1>
         <p className="mt-2">{part.error.message}</p>
         <Link to="/" className="mt-2 inline-block underline">
-          Back to the list of parts
+          <Trans>Back to the list of parts</Trans>
         </Link>
       </section>
     );
   }
-  if (part.data === undefined) return <p className="py-10 text-quiet">Opening the part …</p>;
+  if (part.data === undefined) return <p className="py-10 text-quiet"><Trans>Opening the part …</Trans></p>;
   return (
     <div className="py-3" key={partId}>
       <PartHead part={part.data} />
@@ -51,31 +53,35 @@ function PartHead({ part }: { part: Part }) {
       <div className="min-w-0">
         <PartName key={part.version} part={part} />
         <p className="text-sm text-quiet">
-          {fixed(size.x, 1)} × {fixed(size.y, 1)} × {fixed(size.z, 1)} mm · {fixed(facts.volume_mm3 / 1000, 1)} cm³ ·{" "}
-          {fixed(facts.footprint_mm2 / 100, 1)} cm² on the bed
-          {part.quantity > 1 && ` · ${part.quantity} wanted`}
-          {part.due_on && ` · by ${part.due_on}`}
+          <Trans>
+            {fixed(size.x, 1)} × {fixed(size.y, 1)} × {fixed(size.z, 1)} mm · {fixed(facts.volume_mm3 / 1000, 1)} cm³ ·{" "}
+            {fixed(facts.footprint_mm2 / 100, 1)} cm² on the bed
+            {part.quantity > 1 && t` · ${part.quantity} wanted`}
+            {part.due_on && t` · by ${part.due_on}`}
+          </Trans>
           {part.note && <span className="text-base-content"> · {part.note}</span>}
-          {facts.mended.length > 0 && <span className="block text-warning">Mended: {facts.mended.join(" ")}</span>}
+          {facts.mended.length > 0 && <span className="block text-warning"><Trans>Mended: {facts.mended.join(" ")}</Trans></span>}
           {part.guessed && (
             <span className="block text-warning">
-              Guessed: {part.guessed.sentences.join(" ")}{" "}
-              <Link className="underline" to={`/parts/${part.id}/ready?show=guessed`}>
-                Show it
-              </Link>
+              <Trans>
+                Guessed: {part.guessed.sentences.join(" ")}{" "}
+                <Link className="underline" to={`/parts/${part.id}/ready?show=guessed`}>
+                  Show it
+                </Link>
+              </Trans>
             </span>
           )}
         </p>
       </div>
-      <nav aria-label="This part" className="ml-auto flex flex-wrap gap-1 text-sm">
-        <Tab to={`/parts/${part.id}/ready`} name="Get ready" />
-        <Tab to={`/parts/${part.id}`} name="Bench" />
-        <Tab to={`/parts/${part.id}/tradeoff`} name="Trade-off" />
-        <Tab to={`/parts/${part.id}/layers`} name="Layers" />
-        <Tab to={`/parts/${part.id}/send`} name="Print" />
-        <Tab to={`/parts/${part.id}/runs`} name="Runs" />
-        <Link to={`/day/queue?part=${part.id}`} className="border-b-2 border-transparent px-2 py-1 hover:border-rule" title="How many of it, by when: the plan finds machine and hour">
-          Queue
+      <nav aria-label={t`This part`} className="ml-auto flex flex-wrap gap-1 text-sm">
+        <Tab to={`/parts/${part.id}/ready`} name={t`Get ready`} />
+        <Tab to={`/parts/${part.id}`} name={t`Bench`} />
+        <Tab to={`/parts/${part.id}/tradeoff`} name={t`Trade-off`} />
+        <Tab to={`/parts/${part.id}/layers`} name={t`Layers`} />
+        <Tab to={`/parts/${part.id}/send`} name={t`Print`} />
+        <Tab to={`/parts/${part.id}/runs`} name={t`Runs`} />
+        <Link to={`/day/queue?part=${part.id}`} className="border-b-2 border-transparent px-2 py-1 hover:border-rule" title={t`How many of it, by when: the plan finds machine and hour`}>
+          <Trans>Queue</Trans>
         </Link>
       </nav>
     </div>
@@ -103,7 +109,7 @@ function PartName({ part }: { part: Part }) {
   const history = useHistory();
   const [text, setText] = useState<string | null>(null);
   const save = useMutation({
-    mutationFn: (name: string) => savePart(queries, history, part.id, { name }, `the name of ${part.name}`),
+    mutationFn: (name: string) => savePart(queries, history, part.id, { name }, t`the name of ${part.name}`),
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   const commit = () => {
@@ -120,7 +126,7 @@ function PartName({ part }: { part: Part }) {
           className="btn btn-ghost btn-xs ml-2 align-middle font-sans font-normal text-quiet"
           onClick={() => setText(part.name)}
         >
-          Rename
+          <Trans>Rename</Trans>
         </button>
       </h1>
     );
@@ -128,7 +134,7 @@ function PartName({ part }: { part: Part }) {
   return (
     <input
       className="w-72 border-2 border-molten bg-base-100 px-1 font-serif text-3xl leading-tight outline-none"
-      aria-label="Name of the part"
+      aria-label={t`Name of the part`}
       maxLength={120}
       autoFocus
       value={text}

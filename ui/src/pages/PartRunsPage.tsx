@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import { useFaults, useRuns } from "../api/runs";
 import { RunList } from "../features/log/RunList";
@@ -11,7 +13,7 @@ export default function PartRunsPage() {
   const faults = useFaults();
   if (runs.isLoadingError) return <p className="py-6 text-error">{runs.error.message}</p>;
   const pages = runs.data?.pages;
-  if (pages === undefined) return <p className="py-6 text-quiet">Looking through the log …</p>;
+  if (pages === undefined) return <p className="py-6 text-quiet"><Trans>Looking through the log …</Trans></p>;
   const rows = pages.flatMap((page) => page.runs);
   const first = pages[0];
   const best = first?.best;
@@ -20,30 +22,36 @@ export default function PartRunsPage() {
     <div className="py-4">
       {rows.length === 0 ? (
         <p className="max-w-2xl text-quiet">
-          It was not printed yet, as far as the log knows. Go to its{" "}
-          <Link className="underline" to={`/parts/${part.id}`}>
-            bench
-          </Link>
-          , put the focus into a recipe and press “Print it”: all that it is printed with is kept as it stands, and what came of it is entered at the machine.
+          <Trans>
+            It was not printed yet, as far as the log knows. Go to its{" "}
+            <Link className="underline" to={`/parts/${part.id}`}>
+              bench
+            </Link>
+            , put the focus into a recipe and press “Print it”: all that it is printed with is kept as it stands, and what came of it is entered at the machine.
+          </Trans>
         </p>
       ) : (
         <>
           <p className="max-w-3xl">
             {best && (
               <>
-                Best kept:{" "}
-                <Link className="underline" to={`/log/${best.id}`}>
-                  #{best.id} {best.column_name}
-                </Link>
-                , {formatDuration(best.real_s ?? best.predicted_s ?? 0)}
-                {best.looks != null && `, looks ${best.looks} of 5`}.{" "}
+                <Trans>
+                  Best kept:{" "}
+                  <Link className="underline" to={`/log/${best.id}`}>
+                    #{best.id} {best.column_name}
+                  </Link>
+                  , {formatDuration(best.real_s ?? best.predicted_s ?? 0)}
+                  {best.looks != null && t`, looks ${best.looks} of 5`}.
+                </Trans>{" "}
               </>
             )}
-            {first?.real_over_predicted != null && `Real times are ${percent(first.real_over_predicted)} of those predicted. `}
+            {first?.real_over_predicted != null && t`Real times are ${percent(first.real_over_predicted)} of those predicted. `}
             {printed && printed.pieces > 0 && (Math.abs(printed.saved_h) >= 0.05 || Math.abs(printed.saved_g) >= 0.5) && (
-              <span title="Against every later piece having been printed like the first kept one; predictions against predictions.">
-                Since its first recipe, {printed.pieces} {printed.pieces === 1 ? "piece has" : "pieces have"} {printed.saved_h >= 0 ? "saved" : "taken"} {fixed(Math.abs(printed.saved_h), 1)} h{printed.saved_h < 0 && " more"} and{" "}
-                {printed.saved_g >= 0 ? "saved" : "taken"} {fixed(Math.abs(printed.saved_g), 0)} g{printed.saved_g < 0 && " more"}.
+              <span title={t`Against every later piece having been printed like the first kept one; predictions against predictions.`}>
+                <Trans>
+                  Since its first recipe, <Plural value={printed.pieces} one="# piece has" other="# pieces have" /> {printed.saved_h >= 0 ? t`saved` : t`taken`} {fixed(Math.abs(printed.saved_h), 1)} h{printed.saved_h < 0 && t` more`} and{" "}
+                  {printed.saved_g >= 0 ? t`saved` : t`taken`} {fixed(Math.abs(printed.saved_g), 0)} g{printed.saved_g < 0 && t` more`}.
+                </Trans>
               </span>
             )}
           </p>
@@ -52,7 +60,7 @@ export default function PartRunsPage() {
           </div>
           {runs.hasNextPage && (
             <button type="button" className="btn btn-outline btn-sm mt-3 font-normal" onClick={() => void runs.fetchNextPage()}>
-              Show more
+              <Trans>Show more</Trans>
             </button>
           )}
         </>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useCallback, useDeferredValue, useEffect, useState, type DragEvent } from "react";
 import { useParts } from "../api/queries";
 import { Link, useNavigate } from "react-router";
@@ -34,7 +36,7 @@ export function PartsPage() {
   const [over, setOver] = useState(false);
 
   useEffect(() => {
-    document.title = "Parts · Mean Bead";
+    document.title = t`Parts · Mean Bead`;
   }, []);
 
   const dropped = (event: DragEvent) => {
@@ -66,17 +68,17 @@ export function PartsPage() {
     >
       <div className="flex flex-wrap items-end justify-between gap-3">
         <div>
-          <h1 className="font-serif text-3xl">Parts</h1>
-          <p className="text-quiet">Open one to compare recipes for it, side by side.</p>
+          <h1 className="font-serif text-3xl"><Trans>Parts</Trans></h1>
+          <p className="text-quiet"><Trans>Open one to compare recipes for it, side by side.</Trans></p>
         </div>
         <div className="flex flex-wrap items-center gap-3">
           {total > 0 && (
             <a className="text-sm underline" href={`/api/parts.csv${search.trim() ? `?search=${encodeURIComponent(search.trim())}` : ""}`} download>
-              List as CSV
+              <Trans>List as CSV</Trans>
             </a>
           )}
-          <span className="text-sm text-quiet">Drop an STL, OBJ, 3MF, PLY, STEP or zip file anywhere here, or</span>
-          <PickFiles name="Add a part" label="Part files" onFiles={uploads.add} />
+          <span className="text-sm text-quiet"><Trans>Drop an STL, OBJ, 3MF, PLY, STEP or zip file anywhere here, or</Trans></span>
+          <PickFiles name={t`Add a part`} label={t`Part files`} onFiles={uploads.add} />
         </div>
       </div>
 
@@ -85,36 +87,38 @@ export function PartsPage() {
 
       {over && (
         <p className="mt-4 rounded-box border-2 border-dashed border-molten bg-molten-wash p-6 text-center">
-          Let go to add the part.
+          <Trans>Let go to add the part.</Trans>
         </p>
       )}
 
       {parts.isError && <p className="mt-8 text-error">{parts.error.message}</p>}
       {(search !== "" || total > SEARCHED_FROM) && (
         <label className="mt-4 flex items-center gap-3 text-sm">
-          <span className="sr-only">Find a part</span>
+          <span className="sr-only"><Trans>Find a part</Trans></span>
           <input
             type="search"
             className="input input-sm w-64 border-rule"
-            placeholder="Find a part by its name"
+            placeholder={t`Find a part by its name`}
             value={search}
             onChange={(event) => setSearch(event.target.value)}
           />
           <span className="text-quiet" role="status">
-            {total} {total === 1 ? "part" : "parts"}
+            <Plural value={total} one="# part" other="# parts" />
           </span>
         </label>
       )}
       {shown?.length === 0 && search === "" && uploads.list.length === 0 && (
         <div className="mt-10 max-w-xl rounded-box border border-dashed border-rule p-6">
-          <h2 className="font-serif text-xl">No parts yet</h2>
+          <h2 className="font-serif text-xl"><Trans>No parts yet</Trans></h2>
           <p className="mt-1">
-            Take any part file that you print often. You get its size and volume at once, and two recipes to start from;
-            then change one number and see the minutes move.
+            <Trans>
+              Take any part file that you print often. You get its size and volume at once, and two recipes to start from;
+              then change one number and see the minutes move.
+            </Trans>
           </p>
           <p className="mt-3">
             <Link className="btn btn-accent btn-sm" to="/begin">
-              Three steps to the first true figure
+              <Trans>Three steps to the first true figure</Trans>
             </Link>
           </p>
         </div>
@@ -129,7 +133,7 @@ export function PartsPage() {
       {parts.hasNextPage && (
         <p className="mt-5 text-center">
           <button ref={more} type="button" className="btn btn-outline btn-sm font-normal" disabled={parts.isFetchingNextPage} onClick={() => void parts.fetchNextPage()}>
-            Older parts
+            <Trans>Older parts</Trans>
           </button>
         </p>
       )}

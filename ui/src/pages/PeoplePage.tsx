@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { accountKeys, useMe } from "../api/account";
@@ -20,20 +22,20 @@ export default function PeoplePage() {
     enabled: me?.role === "owner" && !me.alone,
   });
   useEffect(() => {
-    document.title = "People · Mean Bead";
+    document.title = t`People · Mean Bead`;
   }, []);
-  if (me?.alone) return <p className="py-10 text-quiet">Nobody has an account here: this machine opens straight in.</p>;
-  if (me?.role !== "owner") return <p className="py-10 text-quiet">Owners look after people.</p>;
+  if (me?.alone) return <p className="py-10 text-quiet"><Trans>Nobody has an account here: this machine opens straight in.</Trans></p>;
+  if (me?.role !== "owner") return <p className="py-10 text-quiet"><Trans>Owners look after people.</Trans></p>;
   if (people.isLoadingError) return <p className="py-10 text-error">{people.error.message}</p>;
-  if (people.data === undefined) return <p className="py-10 text-quiet">One moment …</p>;
+  if (people.data === undefined) return <p className="py-10 text-quiet"><Trans>One moment …</Trans></p>;
   return (
     <div className="py-6">
-      <h1 className="font-serif text-3xl">People</h1>
-      <p className="text-quiet">Names stand at what people change. Whoever leaves takes nothing with them.</p>
+      <h1 className="font-serif text-3xl"><Trans>People</Trans></h1>
+      <p className="text-quiet"><Trans>Names stand at what people change. Whoever leaves takes nothing with them.</Trans></p>
       <div className="mt-4 grid gap-x-10 gap-y-8 lg:grid-cols-[3fr_2fr]">
         <section aria-labelledby="accounts">
           <h2 id="accounts" className="font-serif text-2xl">
-            Accounts
+            <Trans>Accounts</Trans>
           </h2>
           <ul className="mt-2 divide-y divide-rule border-y border-rule">
             {people.data.people.map((person) => (
@@ -74,15 +76,15 @@ function PersonRow({ person, me }: { person: Person; me: string }) {
       <div className="min-w-40 flex-1">
         <p className="font-semibold">
           {person.name}
-          {person.name === me && <span className="ml-2 font-normal text-quiet">you</span>}
+          {person.name === me && <span className="ml-2 font-normal text-quiet"><Trans>you</Trans></span>}
         </p>
         <p className="text-sm text-quiet">
-          {person.devices === 0 ? "signed in nowhere" : `${person.devices} ${person.devices === 1 ? "device" : "devices"}, last ${person.seen_at ? moment(person.seen_at) : ""}`}
+          {person.devices === 0 ? t`signed in nowhere` : t`${plural(person.devices, { one: "# device", other: "# devices" })}, last ${person.seen_at ? moment(person.seen_at) : ""}`}
         </p>
       </div>
       <select
         className="select select-sm w-28 border-rule"
-        aria-label={`Role of ${person.name}`}
+        aria-label={t`Role of ${person.name}`}
         value={person.role}
         onChange={(event) =>
           act(async () => take(await api.PATCH("/api/people/{person_id}", { ...at, body: { version: person.version, role: event.target.value as Role } })))
@@ -94,23 +96,23 @@ function PersonRow({ person, me }: { person: Person; me: string }) {
       </select>
       <div className="w-36 text-right">
         {person.devices > (person.name === me ? 1 : 0) && (
-          <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={`Sign out all devices of ${person.name}`} onClick={() => act(async () => take(await api.POST("/api/people/{person_id}/sign-out", at)))}>
-            {person.name === me ? "Sign out the others" : "Sign out"}
+          <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={t`Sign out all devices of ${person.name}`} onClick={() => act(async () => take(await api.POST("/api/people/{person_id}/sign-out", at)))}>
+            {person.name === me ? t`Sign out the others` : t`Sign out`}
           </button>
         )}
       </div>
       <button
         type="button"
         className="btn btn-ghost btn-xs font-normal"
-        aria-label={`Remove ${person.name}`}
+        aria-label={t`Remove ${person.name}`}
         onClick={() =>
           act(
             async () => take(await api.POST("/api/people/{person_id}/delete", { ...at, body: { version: person.version } })),
-            () => toast(`${person.name} cannot sign in any more.`, { action: { label: "Undo", run: () => act(restore) } }),
+            () => toast(t`${person.name} cannot sign in any more.`, { action: { label: t`Undo`, run: () => act(restore) } }),
           )
         }
       >
-        Remove
+        <Trans>Remove</Trans>
       </button>
     </li>
   );

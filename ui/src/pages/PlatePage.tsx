@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { Link, useNavigate, useParams } from "react-router";
@@ -19,10 +21,10 @@ export default function PlatePage() {
   const found = usePlate(id);
   const me = useGate();
   useEffect(() => {
-    document.title = `${found.data?.name ?? "Plate"} · Mean Bead`;
+    document.title = t`${found.data?.name ?? t`Plate`} · Mean Bead`;
   }, [found.data?.name]);
   if (found.isLoadingError) return <p className="py-6 text-error">{found.error.message}</p>;
-  if (!found.data) return <p className="py-6 text-quiet">Laying it out …</p>;
+  if (!found.data) return <p className="py-6 text-quiet"><Trans>Laying it out …</Trans></p>;
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
@@ -30,7 +32,7 @@ export default function PlatePage() {
         <DayTabs />
       </div>
       <p className="text-quiet">
-        {found.data.items} {found.data.items === 1 ? "part" : "parts"} on {found.data.machine}, by {found.data.recipe}
+        <Trans><Plural value={found.data.items} one="# part" other="# parts" /> on {found.data.machine}, by {found.data.recipe}</Trans>
       </p>
       <Editor key={id} plate={found.data as Plate} may={me?.role !== "guest"} />
     </div>
@@ -69,7 +71,7 @@ function Editor({ plate, may }: { plate: Plate; may: boolean }) {
       void queries.invalidateQueries({ queryKey: dayKeys.plates });
       const back: Change = { ...(change.items ? { items: before.placed as PlateItem[] } : {}), ...(change.order ? { order: before.order } : {}), ...("gap_mm" in change ? { gap_mm: before.own_gap ? before.gap_mm : null } : {}), ...(change.head ? { head: before.head as HeadBox } : {}) };
       history.push({
-        label: "changing the plate",
+        label: t`changing the plate`,
         undo: async () => store(await patch(known.current, { version: known.current.version, ...back })),
         redo: async () => store(await patch(known.current, { version: known.current.version, ...change })),
       });
@@ -114,7 +116,7 @@ function Editor({ plate, may }: { plate: Plate; may: boolean }) {
     <div className="mt-3 grid gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,6fr)_minmax(0,5fr)]">
       <div>
         <Bed plate={plate} items={shown} wrong={wrong} order={verdict.order} selected={selected} may={may} onSelect={setSelected} onChange={change} onRemove={(place) => { setSelected(null); change(shown.filter((_, other) => other !== place), true); }} />
-        <p className="text-xs text-quiet">Drag a part, or arrows (Shift: 10 mm); R turns it by 15°; Delete takes it off. {round(plate.bed_mm[0])} × {round(plate.bed_mm[1])} mm.</p>
+        <p className="text-xs text-quiet"><Trans>Drag a part, or arrows (Shift: 10 mm); R turns it by 15°; Delete takes it off. {round(plate.bed_mm[0])} × {round(plate.bed_mm[1])} mm.</Trans></p>
       </div>
       <div>
         <div role="status">
@@ -123,9 +125,9 @@ function Editor({ plate, may }: { plate: Plate; may: boolean }) {
               {one.items.map((place) => `${place + 1} (${nameOf(plate, shown[place])})`).join(" and ")} {one.says}.
             </p>
           ))}
-          {good && <p className="text-success">Everything stands free.</p>}
+          {good && <p className="text-success"><Trans>Everything stands free.</Trans></p>}
         </div>
-        <JobBar work={work} what="Estimating the plate" />
+        <JobBar work={work} what={t`Estimating the plate`} />
         {work.job?.plate && ready && <Shares plate={plate} found={work.job.plate} items={shown} />}
         {may && <Settings plate={plate} busy={save.isPending || items !== null} onBegin={drop} onSave={(next) => save.mutate(next)} onArranged={store} />}
         {may && <QueueIt plate={plate} ready={ready} />}
@@ -135,7 +137,7 @@ function Editor({ plate, may }: { plate: Plate; may: boolean }) {
 }
 
 function nameOf(plate: Plate, item: PlateItem | undefined): string {
-  return plate.kinds.find((kind) => kind.part_id === item?.part_id)?.name ?? "a part";
+  return plate.kinds.find((kind) => kind.part_id === item?.part_id)?.name ?? t`a part`;
 }
 
 interface BedProps {
@@ -178,7 +180,7 @@ function Bed({ plate, items, wrong, order, selected, may, onSelect, onChange, on
   };
   const at = (event: PointerEvent) => drag && { ...drag.from, x_mm: round(drag.from.x_mm + (event.clientX - drag.x) * scale()), y_mm: round(drag.from.y_mm - (event.clientY - drag.y) * scale()) };
   return (
-    <svg ref={frame} viewBox={`${-wide / 2 - 4} ${-deep / 2 - 4} ${wide + 8} ${deep + 8}`} className="max-h-[68vh] w-full touch-none" role="group" aria-label="The bed from above">
+    <svg ref={frame} viewBox={`${-wide / 2 - 4} ${-deep / 2 - 4} ${wide + 8} ${deep + 8}`} className="max-h-[68vh] w-full touch-none" role="group" aria-label={t`The bed from above`}>
       <defs>
         <pattern id="bed" width="10" height="10" patternUnits="userSpaceOnUse">
           <path d="M10 0H0V10" fill="none" stroke="var(--rule)" strokeWidth="0.25" />
@@ -196,7 +198,7 @@ function Bed({ plate, items, wrong, order, selected, may, onSelect, onChange, on
               fillRule="evenodd"
               tabIndex={0}
               role="button"
-              aria-label={`Part ${place + 1}, ${kind.name}, at ${round(item.x_mm)}, ${round(item.y_mm)} mm${item.turn_deg ? `, turned ${item.turn_deg}°` : ""}${bad ? ", something is wrong" : ""}`}
+              aria-label={t`Part ${place + 1}, ${kind.name}, at ${round(item.x_mm)}, ${round(item.y_mm)} mm${item.turn_deg ? t`, turned ${item.turn_deg}°` : ""}${bad ? t`, something is wrong` : ""}`}
               className={`${may ? "cursor-move" : ""} outline-none focus-visible:stroke-[var(--molten)]`}
               fill={bad ? "var(--color-error)" : "var(--color-secondary)"}
               fillOpacity={place === selected ? 0.75 : bad ? 0.5 : 0.4}
@@ -233,18 +235,18 @@ function Shares({ plate, found, items }: { plate: Plate; found: { estimate: { pr
         <span className="font-serif text-4xl">{formatDuration(estimate.print_time_s)}</span> <span className="text-lg">{formatGrams(estimate.filament_g)}</span> <span className="text-quiet">{formatMoney(estimate.cost)}</span>
       </p>
       <p className="text-sm text-quiet">
-        here {formatDuration(estimate.interval.low_s)} to {formatDuration(estimate.interval.high_s)}; with heating {formatDuration(estimate.whole_time_s)}
+        <Trans>here {formatDuration(estimate.interval.low_s)} to {formatDuration(estimate.interval.high_s)}; with heating {formatDuration(estimate.whole_time_s)}</Trans>
       </p>
       <h2 id="shares" className="mt-2 font-serif text-xl">
-        Each part's share
+        <Trans>Each part's share</Trans>
       </h2>
       <table className="w-full text-sm">
         <thead className="sr-only">
           <tr>
-            <th scope="col">Part</th>
-            <th scope="col">Time</th>
-            <th scope="col">Filament</th>
-            <th scope="col">Cost</th>
+            <th scope="col"><Trans>Part</Trans></th>
+            <th scope="col"><Trans>Time</Trans></th>
+            <th scope="col"><Trans>Filament</Trans></th>
+            <th scope="col"><Trans>Cost</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -265,12 +267,12 @@ function Shares({ plate, found, items }: { plate: Plate; found: { estimate: { pr
 }
 
 const HEAD: readonly [keyof HeadBox, string][] = [
-  ["left_mm", "left of the nozzle"],
+  ["left_mm", t`left of the nozzle`],
   ["right_mm", "right"],
-  ["front_mm", "in front"],
+  ["front_mm", t`in front`],
   ["back_mm", "behind"],
-  ["gantry_mm", "gantry above the tip"],
-  ["gantry_deep_mm", "gantry to front and back"],
+  ["gantry_mm", t`gantry above the tip`],
+  ["gantry_deep_mm", t`gantry to front and back`],
 ];
 
 function Settings({ plate, busy, onBegin, onSave, onArranged }: { plate: Plate; busy: boolean; onBegin: () => void; onSave: (change: Change) => void; onArranged: (made: Plate) => void }) {
@@ -281,14 +283,14 @@ function Settings({ plate, busy, onBegin, onSave, onArranged }: { plate: Plate; 
     onSuccess: ({ left_out, ...made }) => {
       onArranged(made as Plate);
       setCounts({});
-      if (left_out > 0) toast(`${left_out} found no room.`);
+      if (left_out > 0) toast(t`${left_out} found no room.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
     <div className="mt-3 text-sm">
-      <div className="join" role="group" aria-label="Order of printing">
-        {([["by_layer", "layer by layer"], ["one_by_one", "one after the other"]] as const).map(([order, name]) => (
+      <div className="join" role="group" aria-label={t`Order of printing`}>
+        {([["by_layer", t`layer by layer`], ["one_by_one", t`one after the other`]] as const).map(([order, name]) => (
           <button key={order} type="button" aria-pressed={plate.order === order} disabled={busy} className={`btn join-item btn-xs min-h-7 font-normal ${plate.order === order ? "btn-neutral" : "btn-outline"}`} onClick={() => plate.order !== order && onSave({ order })}>
             {name}
           </button>
@@ -307,10 +309,10 @@ function Settings({ plate, busy, onBegin, onSave, onArranged }: { plate: Plate; 
             arrange.mutate();
           }}
         >
-          Lay them anew
+          <Trans>Lay them anew</Trans>
         </button>
         <label className="flex items-center gap-2">
-          apart
+          <Trans>apart</Trans>
           <input
             key={plate.version}
             className="input input-xs min-h-7 w-16 border-rule text-right"
@@ -330,8 +332,8 @@ function Settings({ plate, busy, onBegin, onSave, onArranged }: { plate: Plate; 
       </div>
       {plate.order === "one_by_one" && (
         <details className="mt-2" open>
-          <summary className="cursor-pointer">The head of {plate.machine}, mm from the nozzle</summary>
-          <p className="text-xs text-warning">Typical figures: measure yours with everything that hangs on the head. A head that hits a part breaks it, or itself: stay there for the first one.</p>
+          <summary className="cursor-pointer"><Trans>The head of {plate.machine}, mm from the nozzle</Trans></summary>
+          <p className="text-xs text-warning"><Trans>Typical figures: measure yours with everything that hangs on the head. A head that hits a part breaks it, or itself: stay there for the first one.</Trans></p>
           <div className="grid grid-cols-2 gap-x-6">
             {HEAD.map(([name, label]) => (
               <label key={name} className="flex items-center justify-between gap-2 py-0.5">
@@ -375,14 +377,14 @@ function QueueIt({ plate, ready }: { plate: Plate; ready: boolean }) {
   return (
     <p className="mt-4 flex flex-wrap items-center gap-3 border-t border-rule pt-3 text-sm">
       <button type="button" className="btn btn-accent btn-sm" disabled={!ready || add.isPending} onClick={() => add.mutate()}>
-        Queue it
+        <Trans>Queue it</Trans>
       </button>
       <label className="flex items-center gap-2">
-        <input className="input input-sm w-16 border-rule text-right" type="number" min={1} max={400} value={times} onChange={(event) => setTimes(event.target.value)} /> times
+        <input className="input input-sm w-16 border-rule text-right" type="number" min={1} max={400} value={times} onChange={(event) => setTimes(event.target.value)} /> <Trans>times</Trans>
       </label>
       {plate.part_id != null && (
         <Link className="underline" to={`/parts/${plate.part_id}/layers`}>
-          its layers
+          <Trans>its layers</Trans>
         </Link>
       )}
     </p>

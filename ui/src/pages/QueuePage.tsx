@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -11,6 +13,8 @@ import { DayTabs } from "../features/day/DayTabs";
 import { QueueForm } from "../features/day/QueueForm";
 import { useGate } from "../features/people/useGate";
 
+const PRIORITY: Record<string, string> = { "2": t`first`, "1": t`before`, "0": t`usual`, "-1": t`later` };
+
 /** What is to be printed: how many, by when, how far it is. */
 export default function QueuePage() {
   const queue = useQueue();
@@ -19,7 +23,7 @@ export default function QueuePage() {
   const [asked] = useSearchParams();
   useReplanning(day.data, true);
   useEffect(() => {
-    document.title = "Queue · Mean Bead";
+    document.title = t`Queue · Mean Bead`;
   }, []);
   const ends = new Map<number, string>();
   for (const run of day.data?.runs ?? []) {
@@ -31,10 +35,10 @@ export default function QueuePage() {
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Queue</h1>
+        <h1 className="font-serif text-3xl"><Trans>Queue</Trans></h1>
         <DayTabs />
       </div>
-      <p className="mt-1 text-quiet">Parts with how many and by when; they become plates, and the plan places these on machines.</p>
+      <p className="mt-1 text-quiet"><Trans>Parts with how many and by when; they become plates, and the plan places these on machines.</Trans></p>
       {queue.isLoadingError && <p className="mt-3 text-error">{queue.error.message}</p>}
       {me?.role !== "guest" && (
         <div className="mt-3 rounded-box border border-rule bg-base-200/50 p-3">
@@ -42,16 +46,16 @@ export default function QueuePage() {
           <FromCsv />
         </div>
       )}
-      {queue.data?.length === 0 && <p className="mt-4 text-quiet">Nothing is queued.</p>}
+      {queue.data?.length === 0 && <p className="mt-4 text-quiet"><Trans>Nothing is queued.</Trans></p>}
       {queue.data && queue.data.length > 0 && (
         <div className="relative mt-4 overflow-x-auto">
           <table className="w-full text-sm">
-            <caption className="sr-only">The queue</caption>
+            <caption className="sr-only"><Trans>The queue</Trans></caption>
             <thead>
               <tr className="border-b border-base-content/40 text-left text-quiet">
-                {["What", "Recipe", "Done", "Pieces", "On a plate", "Due", "Expected", "Priority", ""].map((name) => (
+                {[t`What`, t`Recipe`, t`Done`, t`Pieces`, t`On a plate`, t`Due`, t`Expected`, t`Priority`, ""].map((name) => (
                   <th key={name} scope="col" className="px-2 py-1 font-normal">
-                    {name || <span className="sr-only">Take it out</span>}
+                    {name || <span className="sr-only"><Trans>Take it out</Trans></span>}
                   </th>
                 ))}
               </tr>
@@ -66,7 +70,7 @@ export default function QueuePage() {
       )}
       <p className="mt-3 text-sm">
         <Link className="underline" to="/day">
-          To the board
+          <Trans>To the board</Trans>
         </Link>
       </p>
     </div>
@@ -92,7 +96,7 @@ function Row({ item, ends, late, without, may }: { item: Queued; ends: string | 
       await dayChanged(queries);
       let standing = gone;
       const step: Step = {
-        label: `taking ${item.name} out of the queue`,
+        label: t`taking ${item.name} out of the queue`,
         undo: async () => {
           standing = await restoreQueued(item.id);
           await dayChanged(queries);
@@ -103,14 +107,14 @@ function Row({ item, ends, late, without, may }: { item: Queued; ends: string | 
         },
       };
       history.push(step);
-      toast(`${item.name} is out of the queue.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${item.name} is out of the queue.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   const number = (name: "quantity" | "per_plate", label: string, most: number) => (
     <input
       key={`${name}-${item.version}`}
-      aria-label={`${label} of ${item.name}`}
+      aria-label={t`${label} of ${item.name}`}
       className="input input-xs min-h-7 w-16 border-rule text-right"
       type="number"
       min={1}
@@ -125,7 +129,7 @@ function Row({ item, ends, late, without, may }: { item: Queued; ends: string | 
       onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
     />
   );
-  const only = item.machine_ids.map((id) => shelf.data?.machines.find((one) => one.id === id)?.name ?? `machine ${id}`);
+  const only = item.machine_ids.map((id) => shelf.data?.machines.find((one) => one.id === id)?.name ?? t`machine ${id}`);
   return (
     <tr className="border-b border-rule align-baseline">
       <th scope="row" className="px-2 py-1.5 text-left font-semibold">
@@ -134,28 +138,28 @@ function Row({ item, ends, late, without, may }: { item: Queued; ends: string | 
         </Link>
         <span className="block text-xs font-normal text-quiet">
           {item.material}
-          {only.length > 0 && `, only on ${only.join(", ")}`}
-          {item.again_of_id != null && `, run ${item.again_of_id} once more`}
+          {only.length > 0 && t`, only on ${only.join(", ")}`}
+          {item.again_of_id != null && t`, run ${item.again_of_id} once more`}
           {item.note && `, ${item.note}`}
         </span>
       </th>
       <td className="px-2">
         {item.recipe}
-        {item.may_pick && <span className="text-quiet"> or another</span>}
+        {item.may_pick && <span className="text-quiet"> <Trans>or another</Trans></span>}
       </td>
       <td className="px-2 whitespace-nowrap">
-        {item.done} of {item.quantity}
-        {item.running > 0 && <span className="text-molten"> · {item.running} printing</span>}
-        {item.scrapped > 0 && <span className="text-error"> · {item.scrapped} failed</span>}
+        <Trans>{item.done} of {item.quantity}</Trans>
+        {item.running > 0 && <span className="text-molten"> <Trans>· {item.running} printing</Trans></span>}
+        {item.scrapped > 0 && <span className="text-error"> <Trans>· {item.scrapped} failed</Trans></span>}
       </td>
-      <td className="px-2">{number("quantity", "Pieces", 40000)}</td>
+      <td className="px-2">{number("quantity", t`Pieces`, 40000)}</td>
       <td className="px-2">
-        {number("per_plate", "On a plate", 400)} <span className="text-xs text-quiet">{item.plates} {item.plates === 1 ? "plate" : "plates"}</span>
+        {number("per_plate", t`On a plate`, 400)} <span className="text-xs text-quiet"><Plural value={item.plates} one="# plate" other="# plates" /></span>
       </td>
       <td className="px-2">
         <input
           key={`due-${item.version}`}
-          aria-label={`${item.name} is due`}
+          aria-label={t`${item.name} is due`}
           className="input input-xs min-h-7 w-44 border-rule"
           type="datetime-local"
           disabled={!may}
@@ -167,20 +171,20 @@ function Row({ item, ends, late, without, may }: { item: Queued; ends: string | 
         />
       </td>
       <td className={`px-2 whitespace-nowrap ${late || without ? "text-error" : ""}`}>
-        {item.open_plates.length === 0 ? "all printed" : without ? "no place" : ends ? `${clock(ends)}${late ? ", late" : ""}` : "not planned yet"}
+        {item.open_plates.length === 0 ? t`all printed` : without ? t`no place` : ends ? `${clock(ends)}${late ? t`, late` : ""}` : t`not planned yet`}
       </td>
       <td className="px-2">
-        <select aria-label={`Priority of ${item.name}`} className="select select-xs min-h-7 w-24 border-rule" disabled={!may} value={item.priority} onChange={(event) => save.mutate({ priority: Number(event.target.value) })}>
+        <select aria-label={t`Priority of ${item.name}`} className="select select-xs min-h-7 w-24 border-rule" disabled={!may} value={item.priority} onChange={(event) => save.mutate({ priority: Number(event.target.value) })}>
           {[...new Set([2, 1, 0, -1, item.priority])].sort((a, b) => b - a).map((value) => (
             <option key={value} value={value}>
-              {({ 2: "first", 1: "before", 0: "usual", "-1": "later" } as Record<string, string>)[String(value)] ?? value}
+              {PRIORITY[String(value)] ?? value}
             </option>
           ))}
         </select>
       </td>
       <td className="px-2 text-right">
-        <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may || remove.isPending} aria-label={`Take out ${item.name}`} onClick={() => remove.mutate()}>
-          Take out
+        <button type="button" className="btn btn-ghost btn-xs min-h-7 text-quiet" disabled={!may || remove.isPending} aria-label={t`Take out ${item.name}`} onClick={() => remove.mutate()}>
+          <Trans>Take out</Trans>
         </button>
       </td>
     </tr>
@@ -204,22 +208,22 @@ function FromCsv() {
     onSuccess: async (made) => {
       setProblems(made.problems);
       await dayChanged(queries);
-      toast(`${made.added.length} ${made.added.length === 1 ? "line" : "lines"} queued${made.problems.length > 0 ? `, ${made.problems.length} not` : ""}.`);
+      toast(t`${plural(made.added.length, { one: "# line", other: "# lines" })} queued${made.problems.length > 0 ? t`, ${made.problems.length} not` : ""}.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
     <div className="mt-2 text-sm text-quiet">
       <button type="button" className="btn btn-ghost btn-xs min-h-7 font-normal underline" disabled={bring.isPending} onClick={() => picker.current?.click()}>
-        From a CSV file
+        <Trans>From a CSV file</Trans>
       </button>{" "}
-      with the columns part, quantity, and if you like per_plate, due, priority, recipe, machines, note
+      <Trans>with the columns part, quantity, and if you like per_plate, due, priority, recipe, machines, note</Trans>
       <input
         ref={picker}
         type="file"
         accept=".csv,text/csv,text/plain"
         className="hidden"
-        aria-label="CSV file of what to print"
+        aria-label={t`CSV file of what to print`}
         onChange={(event) => {
           const file = event.target.files?.[0];
           event.target.value = "";
@@ -230,7 +234,7 @@ function FromCsv() {
         <ul className="text-error" role="alert">
           {problems.map((one) => (
             <li key={one.line}>
-              Line {one.line}: {one.says}
+              <Trans>Line {one.line}: {one.says}</Trans>
             </li>
           ))}
         </ul>

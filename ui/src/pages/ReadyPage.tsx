@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { useSearchParams } from "react-router";
@@ -33,9 +35,17 @@ interface Marks {
 const NO_POINTS: Vector3[] = [];
 
 
-const VIEWS: readonly ViewName[] = ["corner", "front", "right", "back", "left", "above", "below"];
-const SIDES = ["Facts", "Turn and size", "Ways to stand", "What it is for"] as const;
-type Side = (typeof SIDES)[number];
+const VIEWS: readonly (readonly [ViewName, string])[] = [
+  ["corner", t`corner`],
+  ["front", t`front`],
+  ["right", t`right`],
+  ["back", t`back`],
+  ["left", t`left`],
+  ["above", t`above`],
+  ["below", t`below`],
+];
+const SIDES = { facts: t`Facts`, turn: t`Turn and size`, stand: t`Ways to stand`, purpose: t`What it is for` };
+type Side = keyof typeof SIDES;
 
 /** Get the part ready: look at it, stand it, size it, and see what of it will decide the settings. */
 export default function ReadyPage() {
@@ -50,7 +60,7 @@ export default function ReadyPage() {
   const [tool, setTool] = useState<Tool>("look");
   // A finding may lead here, to a fact on the part or to other ways to stand.
   const [asked] = useSearchParams();
-  const [side, setSide] = useState<Side>(asked.get("side") === "stand" ? "Ways to stand" : "Facts");
+  const [side, setSide] = useState<Side>(asked.get("side") === "stand" ? "stand" : "facts");
   const [fact, setFact] = useState<FactKey | null>(asked.get("show") as FactKey | null);
   // A section and a measured way belong to the part as it stood when they were made.
   const [marks, setMarks] = useState<Marks>({ digest, cut: null, points: [] });
@@ -98,7 +108,7 @@ export default function ReadyPage() {
       try {
         await savePart(queries, history, part.id, change, label);
       } catch (error) {
-        toast(error instanceof Error ? error.message : "It could not be stored.", { tone: "error" });
+        toast(error instanceof Error ? error.message : t`It could not be stored.`, { tone: "error" });
       }
     },
     [history, part.id, queries, toast],
@@ -119,7 +129,7 @@ export default function ReadyPage() {
       setMarks({ digest, cut, points: points.length >= 2 ? [hit.point] : [...points, hit.point] });
     } else {
       setTool("look");
-      void save({ pose: then(part.pose, layingDown(hit.normal)) }, `how ${part.name} stands`);
+      void save({ pose: then(part.pose, layingDown(hit.normal)) }, t`how ${part.name} stands`);
     }
   };
 
@@ -132,33 +142,33 @@ export default function ReadyPage() {
     <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,1fr)_400px]">
       <div className="min-w-0">
         <div className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-2 text-sm">
-          <div className="join" role="group" aria-label="Look from">
-            {VIEWS.map((view) => (
+          <div className="join" role="group" aria-label={t`Look from`}>
+            {VIEWS.map(([view, name]) => (
               <button key={view} type="button" className="btn btn-outline join-item btn-xs font-normal" onClick={() => viewer?.stage.look(view)}>
-                {view}
+                {name}
               </button>
             ))}
           </div>
-          <div className="join" role="group" aria-label="What a click does">
-            <ToolButton tool="look" now={tool} pick={setTool} label="Turn" />
-            <ToolButton tool="measure" now={tool} pick={setTool} label="Measure" />
-            <ToolButton tool="lay" now={tool} pick={setTool} label="Stand on a face" />
+          <div className="join" role="group" aria-label={t`What a click does`}>
+            <ToolButton tool="look" now={tool} pick={setTool} label={t`Turn`} />
+            <ToolButton tool="measure" now={tool} pick={setTool} label={t`Measure`} />
+            <ToolButton tool="lay" now={tool} pick={setTool} label={t`Stand on a face`} />
           </div>
           <label className="flex items-center gap-2">
-            Section at
+            <Trans>Section at</Trans>
             <input
               type="range"
               className="w-32 accent-[var(--molten)]"
               min={0}
               max={1000}
-              aria-label="Height of the section"
+              aria-label={t`Height of the section`}
               value={cut === null ? 1000 : Math.round((1000 * cut) / height_mm)}
               onChange={(event) => {
                 const share = Number(event.target.value) / 1000;
                 setMarks({ digest, points, cut: share >= 1 ? null : share * height_mm });
               }}
             />
-            <span className="w-16">{cut === null ? "whole" : `${fixed(cut, 1)} mm`}</span>
+            <span className="w-16">{cut === null ? t`whole` : `${fixed(cut, 1)} mm`}</span>
           </label>
         </div>
         <div
@@ -168,11 +178,11 @@ export default function ReadyPage() {
           onPointerUp={click}
         >
           <StageCanvas
-            label={`${part.name} as it stands`}
+            label={t`${part.name} as it stands`}
             onReady={ready}
             className={`h-[46vh] min-h-72 border border-rule lg:h-[62vh] ${tool === "look" ? "cursor-grab" : "cursor-crosshair"}`}
           >
-            {mesh.isPending && <p className="absolute left-3 top-2 text-sm text-quiet">Fetching the mesh …</p>}
+            {mesh.isPending && <p className="absolute left-3 top-2 text-sm text-quiet"><Trans>Fetching the mesh …</Trans></p>}
             {mesh.isError && <p className="absolute left-3 top-2 text-sm text-error">{mesh.error.message}</p>}
             {viewer && spots.map((spot, index) => <SpotMark key={index} spot={spot} number={index + 1} viewer={viewer} />)}
             {viewer && points.length === 2 && points[0] && points[1] && <Measured from={points[0]} to={points[1]} viewer={viewer} />}
@@ -183,7 +193,7 @@ export default function ReadyPage() {
           {HINTS[tool]}
         </p>
         {spots.length > 0 && (
-          <ol className="mt-1 columns-2 text-sm sm:columns-3" aria-label="Places on the part">
+          <ol className="mt-1 columns-2 text-sm sm:columns-3" aria-label={t`Places on the part`}>
             {spots.map((spot, index) => (
               <li key={index}>
                 <button
@@ -198,9 +208,9 @@ export default function ReadyPage() {
           </ol>
         )}
       </div>
-      <aside aria-label="About the part" className="min-w-0">
-        <div role="tablist" aria-label="About the part" className="flex flex-wrap gap-x-1 border-b border-rule text-sm">
-          {SIDES.map((one) => (
+      <aside aria-label={t`About the part`} className="min-w-0">
+        <div role="tablist" aria-label={t`About the part`} className="flex flex-wrap gap-x-1 border-b border-rule text-sm">
+          {(Object.keys(SIDES) as Side[]).map((one) => (
             <button
               key={one}
               type="button"
@@ -211,15 +221,15 @@ export default function ReadyPage() {
               className={`cursor-pointer border-b-2 px-2 py-1 ${side === one ? "border-molten font-semibold" : "border-transparent"}`}
               onClick={() => setSide(one)}
             >
-              {one}
+              {SIDES[one]}
             </button>
           ))}
         </div>
         <div role="tabpanel" id="side-panel" aria-labelledby={`tab-${side}`} className="pt-3">
-          {side === "Facts" && <Facts insight={insight.data} problem={insight.error?.message} fact={fact} onFact={setFact} part={part} />}
-          {side === "Turn and size" && <TurnAndSize part={part} save={save} />}
-          {side === "Ways to stand" && <Orientations part={part} save={save} />}
-          {side === "What it is for" && <PurposePanel part={part} save={save} />}
+          {side === "facts" && <Facts insight={insight.data} problem={insight.error?.message} fact={fact} onFact={setFact} part={part} />}
+          {side === "turn" && <TurnAndSize part={part} save={save} />}
+          {side === "stand" && <Orientations part={part} save={save} />}
+          {side === "purpose" && <PurposePanel part={part} save={save} />}
         </div>
       </aside>
     </div>
@@ -237,7 +247,7 @@ const KINDS: Record<Exclude<FactKey, "guessed">, Spot["kind"]> = {
 };
 
 const HINTS: Record<Tool, string> = {
-  look: "Drag turns, the wheel zooms, the right button moves. Squares of the bed are a centimetre.",
-  measure: "Click two places on the part.",
-  lay: "Click the face that the part should stand on. Undo brings it back.",
+  look: t`Drag turns, the wheel zooms, the right button moves. Squares of the bed are a centimetre.`,
+  measure: t`Click two places on the part.`,
+  lay: t`Click the face that the part should stand on. Undo brings it back.`,
 };

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
@@ -6,6 +8,7 @@ import { keys } from "../api/queries";
 import { useHistory } from "../components/history";
 import { useToast } from "../components/Toasts";
 import { FIELDS, shownValue, valueIn } from "../features/sheet/fields";
+import { ofWords } from "../lib/format";
 
 /** What a recipe has held, since when, and by whom; any two versions beside each other. */
 export default function RecipeHistoryPage({ kind }: { kind: "column" | "house" }) {
@@ -39,7 +42,7 @@ export default function RecipeHistoryPage({ kind }: { kind: "column" | "house" }
     mutationFn: async ({ wanted, standing }: { wanted: RecipeVersion; standing: RecipeVersion }) => {
       await write(wanted.version);
       history.push({
-        label: `taking version ${wanted.version} of ${wanted.name} again`,
+        label: t`taking version ${wanted.version} of ${wanted.name} again`,
         undo: () => write(standing.version),
         redo: () => write(wanted.version),
       });
@@ -51,21 +54,23 @@ export default function RecipeHistoryPage({ kind }: { kind: "column" | "house" }
   const versions = answer.data ?? [];
   const name = versions[0]?.name;
   useEffect(() => {
-    document.title = name ? `History: ${name} · Mean Bead` : "History · Mean Bead";
+    document.title = name ? t`History: ${name} · Mean Bead` : t`History · Mean Bead`;
   }, [name]);
   if (answer.isLoadingError) return <p className="py-8 text-error">{answer.error.message}</p>;
-  if (answer.data === undefined) return <p className="py-10 text-quiet">Looking it up …</p>;
+  if (answer.data === undefined) return <p className="py-10 text-quiet"><Trans>Looking it up …</Trans></p>;
   const right = versions.find((one) => one.version === newer) ?? versions[0];
   const left = versions.find((one) => one.version === older) ?? versions[1];
   return (
     <section className="py-6">
-      <h1 className="font-serif text-3xl">History of {versions[0]?.name ?? "this recipe"}</h1>
+      <h1 className="font-serif text-3xl"><Trans>History of {versions[0]?.name ?? t`this recipe`}</Trans></h1>
       {versions.length === 0 && (
         <p className="mt-2">
-          Nothing is written down of it yet: it has not been changed since histories are kept.{" "}
-          <Link className="underline" to="/">
-            To the parts
-          </Link>
+          <Trans>
+            Nothing is written down of it yet: it has not been changed since histories are kept.{" "}
+            <Link className="underline" to="/">
+              To the parts
+            </Link>
+          </Trans>
         </p>
       )}
       {right && left && <Difference older={left} newer={right} />}
@@ -76,43 +81,43 @@ export default function RecipeHistoryPage({ kind }: { kind: "column" | "house" }
           disabled={taking.isPending}
           onClick={() => taking.mutate({ wanted: left, standing: versions[0] as RecipeVersion })}
         >
-          Take version {left.version} again
+          <Trans>Take version {left.version} again</Trans>
         </button>
       )}
       {versions.length > 0 && (
         <table className="mt-5 text-sm">
-          <caption className="pb-1 text-left text-quiet">Choose any two versions to compare.</caption>
+          <caption className="pb-1 text-left text-quiet"><Trans>Choose any two versions to compare.</Trans></caption>
           <thead>
             <tr className="text-left text-quiet">
-              <th className="pr-4 font-normal">Before</th>
-              <th className="pr-4 font-normal">After</th>
-              <th className="pr-4 font-normal">Version</th>
-              <th className="pr-4 font-normal">When</th>
-              <th className="pr-4 font-normal">Who</th>
-              <th className="font-normal">What changed</th>
+              <th className="pr-4 font-normal"><Trans>Before</Trans></th>
+              <th className="pr-4 font-normal"><Trans>After</Trans></th>
+              <th className="pr-4 font-normal"><Trans>Version</Trans></th>
+              <th className="pr-4 font-normal"><Trans>When</Trans></th>
+              <th className="pr-4 font-normal"><Trans>Who</Trans></th>
+              <th className="font-normal"><Trans>What changed</Trans></th>
             </tr>
           </thead>
           <tbody>
             {versions.map((one, index) => (
               <tr key={one.version} className="border-t border-base-300">
                 {[
-                  { side: "Before", picked: left, pick: setOlder },
-                  { side: "After", picked: right, pick: setNewer },
+                  { side: t`Before`, picked: left, pick: setOlder },
+                  { side: t`After`, picked: right, pick: setNewer },
                 ].map(({ side, picked, pick }) => (
                   <td key={side} className="h-7 pr-6">
                     <input
                       type="radio"
                       className="radio radio-sm"
                       name={side}
-                      aria-label={`${side}: version ${one.version}`}
+                      aria-label={t`${side}: version ${one.version}`}
                       checked={picked?.version === one.version}
                       onChange={() => pick(one.version)}
                     />
                   </td>
                 ))}
                 <td className="pr-4">{one.version}</td>
-                <td className="whitespace-nowrap pr-4">{new Date(one.at).toLocaleString("en-GB")}</td>
-                <td className="pr-4">{one.who || "not said"}</td>
+                <td className="whitespace-nowrap pr-4">{new Date(one.at).toLocaleString(ofWords())}</td>
+                <td className="pr-4">{one.who || t`not said`}</td>
                 <td>{summary(versions[index + 1], one)}</td>
               </tr>
             ))}
@@ -136,16 +141,16 @@ function differences(older: RecipeVersion, newer: RecipeVersion): Line[] {
   const fields = FIELDS.flatMap((field) => {
     const [before, after] = [valueIn(older.choices, field), valueIn(newer.choices, field)];
     if (before === after) return [];
-    const text = (value: typeof before) => (value === undefined ? "default" : `${shownValue(value, field, undefined)} ${field.unit}`.trim());
+    const text = (value: typeof before) => (value === undefined ? t`default` : `${shownValue(value, field, undefined)} ${field.unit}`.trim());
     return [{ label: field.label, before: text(before), after: text(after) }];
   });
   return [...named, ...fields];
 }
 
 function summary(older: RecipeVersion | undefined, newer: RecipeVersion): string {
-  if (older === undefined) return "as first kept";
+  if (older === undefined) return t`as first kept`;
   const lines = differences(older, newer);
-  return lines.length === 0 ? "nothing" : lines.map((line) => `${line.label}: ${line.before} → ${line.after}`).join("; ");
+  return lines.length === 0 ? t`nothing` : lines.map((line) => `${line.label}: ${line.before} → ${line.after}`).join("; ");
 }
 
 function Difference({ older, newer }: { older: RecipeVersion; newer: RecipeVersion }) {
@@ -153,12 +158,12 @@ function Difference({ older, newer }: { older: RecipeVersion; newer: RecipeVersi
   return (
     <table className="mt-4 min-w-80">
       <caption className="pb-1 text-left font-serif text-xl">
-        Version {older.version} against version {newer.version}
+        <Trans>Version {older.version} against version {newer.version}</Trans>
       </caption>
       <tbody>
         {lines.length === 0 && (
           <tr>
-            <td className="text-quiet">They hold the same.</td>
+            <td className="text-quiet"><Trans>They hold the same.</Trans></td>
           </tr>
         )}
         {lines.map((line) => (

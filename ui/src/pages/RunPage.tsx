@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
@@ -18,10 +20,10 @@ export default function RunPage() {
   const runId = Number(useParams().runId);
   const run = useRun(runId);
   useEffect(() => {
-    document.title = run.data ? `#${run.data.id} ${run.data.name} · Mean Bead` : "Run · Mean Bead";
+    document.title = run.data ? `#${run.data.id} ${run.data.name} · Mean Bead` : t`Run · Mean Bead`;
   }, [run.data]);
   if (run.isLoadingError) return <p className="py-10 text-error">{run.error.message}</p>;
-  if (run.data === undefined) return <p className="py-10 text-quiet">Opening the run …</p>;
+  if (run.data === undefined) return <p className="py-10 text-quiet"><Trans>Opening the run …</Trans></p>;
   return <Opened run={run.data} />;
 }
 
@@ -33,7 +35,7 @@ function Opened({ run }: { run: Run }) {
     <div className="py-5">
       <p className="text-sm">
         <Link to="/log" className="underline">
-          Log
+          <Trans>Log</Trans>
         </Link>
         {run.part_id != null && (
           <>
@@ -52,13 +54,13 @@ function Opened({ run }: { run: Run }) {
           <Outcome state={run.state} />
         </span>
         {run.state === "running" && run.plates === 1 && run.prediction && !followed && <Until startedAt={run.started_at} predicted={run.prediction} />}
-        {run.removed && <span className="text-warning">deleted</span>}
+        {run.removed && <span className="text-warning"><Trans>deleted</Trans></span>}
       </div>
       <p className="text-quiet">
         {[run.column_name, moment(run.started_at), run.machine_name, run.nozzle_name, run.material_name, run.who].filter(Boolean).join(" · ")}
-        {run.plates > 1 && ` · ${run.plates} plates`}
-        {run.copies > 1 && ` of ${run.copies}`}
-        {run.imported && " · brought from a file"}
+        {run.plates > 1 && t` · ${run.plates} plates`}
+        {run.copies > 1 && t` of ${run.copies}`}
+        {run.imported && t` · brought from a file`}
       </p>
       {followed && run.state === "running" && (
         <div className="mt-4 max-w-4xl">
@@ -69,7 +71,7 @@ function Opened({ run }: { run: Run }) {
       <div className="mt-5 grid gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
         <section aria-labelledby="came">
           <h2 id="came" className="font-serif text-2xl">
-            What came of it
+            <Trans>What came of it</Trans>
           </h2>
           <Figures run={run} />
           {run.faults.length > 0 && (
@@ -88,7 +90,7 @@ function Opened({ run }: { run: Run }) {
               {run.photos.map((photo) => (
                 <li key={photo.id}>
                   <a href={photo.photo} target="_blank" rel="noreferrer">
-                    <img src={photo.thumbnail} alt={`Photo ${photo.id} of run ${run.id}`} className="h-28 w-28 object-cover" />
+                    <img src={photo.thumbnail} alt={t`Photo ${photo.id} of run ${run.id}`} className="h-28 w-28 object-cover" />
                   </a>
                   <TakeOut run={run} photo={photo} />
                 </li>
@@ -111,35 +113,35 @@ function Until({ startedAt, predicted }: { startedAt: string; predicted: NonNull
   return (
     <span className="text-quiet">
       {latest < new Date()
-        ? `was to end by ${hourOf(latest)} at the latest`
-        : `until about ${hourOf(end(predicted.interval.expected_s ?? predicted.print_time_s))}, predicted between ${hourOf(end(predicted.interval.low_s))} and ${hourOf(latest)}`}
+        ? t`was to end by ${hourOf(latest)} at the latest`
+        : t`until about ${hourOf(end(predicted.interval.expected_s ?? predicted.print_time_s))}, predicted between ${hourOf(end(predicted.interval.low_s))} and ${hourOf(latest)}`}
     </span>
   );
 }
 
 function Figures({ run }: { run: Run }) {
   const predicted = run.prediction;
-  const stopped = run.entry.stopped_layer != null ? `at layer ${run.entry.stopped_layer}` : run.entry.stopped_min != null ? `after ${run.entry.stopped_min} min` : "";
+  const stopped = run.entry.stopped_layer != null ? t`at layer ${run.entry.stopped_layer}` : run.entry.stopped_min != null ? t`after ${run.entry.stopped_min} min` : "";
   const booked = run.booked as { by?: string; grams?: number; hours?: number; spool?: { grams: number } };
   return (
     <table className="mt-1 w-full max-w-xl text-left">
       <thead className="text-sm text-quiet">
         <tr>
           <th />
-          <th className="font-normal">real</th>
-          <th className="font-normal">predicted then</th>
-          <th className="font-normal">off by</th>
+          <th className="font-normal"><Trans>real</Trans></th>
+          <th className="font-normal"><Trans>predicted then</Trans></th>
+          <th className="font-normal"><Trans>off by</Trans></th>
         </tr>
       </thead>
       <tbody>
         <tr className="border-t border-rule">
-          <th className="py-1 font-normal">Printing</th>
-          <td className="font-serif text-2xl">{run.real_s != null ? formatDuration(run.real_s) : <span className="font-sans text-base text-quiet">{run.state === "stopped" ? `stopped ${stopped}` : "not read"}</span>}</td>
+          <th className="py-1 font-normal"><Trans>Printing</Trans></th>
+          <td className="font-serif text-2xl">{run.real_s != null ? formatDuration(run.real_s) : <span className="font-sans text-base text-quiet">{run.state === "stopped" ? t`stopped ${stopped}` : t`not read`}</span>}</td>
           <td>
-            {run.predicted_s != null ? formatDuration(run.predicted_s) : "not predicted"}
+            {run.predicted_s != null ? formatDuration(run.predicted_s) : t`not predicted`}
             {predicted && (
               <span className="block text-xs text-quiet" title={predicted.interval.basis}>
-                {formatDuration(predicted.interval.low_s)} to {formatDuration(predicted.interval.high_s)}
+                <Trans>{formatDuration(predicted.interval.low_s)} to {formatDuration(predicted.interval.high_s)}</Trans>
               </span>
             )}
           </td>
@@ -153,22 +155,22 @@ function Figures({ run }: { run: Run }) {
           </td>
         </tr>
         <tr className="border-t border-rule">
-          <th className="py-1 font-normal">Plastic</th>
-          <td className="font-serif text-2xl">{run.weight_g != null ? formatGrams(run.weight_g) : <span className="font-sans text-base text-quiet">not weighed</span>}</td>
+          <th className="py-1 font-normal"><Trans>Plastic</Trans></th>
+          <td className="font-serif text-2xl">{run.weight_g != null ? formatGrams(run.weight_g) : <span className="font-sans text-base text-quiet"><Trans>not weighed</Trans></span>}</td>
           <td>{run.predicted_g != null ? formatGrams(run.predicted_g) : ""}</td>
           <td>{run.weight_g != null && run.predicted_g != null && formatGramsDifference(run.weight_g - run.predicted_g)}</td>
         </tr>
         <tr className="border-t border-rule">
-          <th className="py-1 font-normal">Looks</th>
-          <td colSpan={3}>{run.looks != null ? `${run.looks} of 5` : <span className="text-quiet">not said</span>}</td>
+          <th className="py-1 font-normal"><Trans>Looks</Trans></th>
+          <td colSpan={3}>{run.looks != null ? t`${run.looks} of 5` : <span className="text-quiet"><Trans>not said</Trans></span>}</td>
         </tr>
         <tr className="border-t border-rule text-sm text-quiet">
           <td />
           <td colSpan={3} className="py-1">
-            {run.real_says && <span className="block">Time {run.real_says}.</span>}
+            {run.real_says && <span className="block"><Trans>Time {run.real_says}.</Trans></span>}
             {booked.grams !== undefined && (
               <span className="block">
-                {run.imported ? "" : `Booked: ${booked.spool ? `${formatGrams(booked.spool.grams)} off the spool, ${booked.by}` : "nothing off a spool"}; ${fixed(booked.hours ?? 0, 1)} h on machine and nozzle.`}
+                {run.imported ? "" : t`Booked: ${booked.spool ? t`${formatGrams(booked.spool.grams)} off the spool, ${booked.by ?? ""}` : t`nothing off a spool`}; ${fixed(booked.hours ?? 0, 1)} h on machine and nozzle.`}
               </span>
             )}
           </td>
@@ -195,13 +197,13 @@ function TakeOut({ run, photo }: { run: Run; photo: Photo }) {
       await refresh();
     };
     await gone();
-    const step: Step = { label: "taking a photo out", undo: back, redo: gone };
+    const step: Step = { label: t`taking a photo out`, undo: back, redo: gone };
     history.push(step);
-    toast("The photo was taken out.", { action: { label: "Undo", run: () => void history.undoStep(step) } });
+    toast(t`The photo was taken out.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
   };
   return (
-    <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" aria-label={`Take out photo ${photo.id}`} onClick={() => void takeOut().catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }))}>
-      Take out
+    <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" aria-label={t`Take out photo ${photo.id}`} onClick={() => void takeOut().catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }))}>
+      <Trans>Take out</Trans>
     </button>
   );
 }
@@ -220,12 +222,12 @@ function Follows({ run }: { run: Run }) {
     };
     const wanted = typed.trim() === "" ? null : Number(typed.replace("#", ""));
     if (wanted !== null && !Number.isInteger(wanted)) {
-      setProblem("Type the number of the run, such as 12.");
+      setProblem(t`Type the number of the run, such as 12.`);
       return;
     }
     try {
       await set(wanted)();
-      history.push({ label: `what run ${run.id} follows`, undo: set(run.follows_id), redo: set(wanted) });
+      history.push({ label: t`what run ${run.id} follows`, undo: set(run.follows_id), redo: set(wanted) });
       setProblem("");
       setTyped("");
     } catch (error) {
@@ -241,10 +243,10 @@ function Follows({ run }: { run: Run }) {
       }}
     >
       <label>
-        It follows run # <input className="input input-xs w-16 border-rule bg-base-100 text-base-content" inputMode="numeric" placeholder={run.follows_id == null ? "none" : String(run.follows_id)} value={typed} onChange={(event) => setTyped(event.target.value)} />
+        <Trans>It follows run #</Trans> <input className="input input-xs w-16 border-rule bg-base-100 text-base-content" inputMode="numeric" placeholder={run.follows_id == null ? t`none` : String(run.follows_id)} value={typed} onChange={(event) => setTyped(event.target.value)} />
       </label>
       <button type="submit" className="btn btn-outline btn-xs font-normal text-base-content" disabled={typed === "" && run.follows_id == null}>
-        {typed === "" && run.follows_id != null ? "It follows none" : "Say so"}
+        {typed === "" && run.follows_id != null ? t`It follows none` : t`Say so`}
       </button>
       {problem && (
         <span role="alert" className="text-error">
@@ -260,27 +262,29 @@ function Tries({ run }: { run: Run }) {
     <div className="mt-4 border-t border-rule pt-2">
       {run.proof && run.follows_id != null && (
         <p>
-          After{" "}
-          <Link className="underline" to={`/log/${run.follows_id}`}>
-            #{run.follows_id}
-          </Link>
-          : {run.proof.says}
+          <Trans>
+            After{" "}
+            <Link className="underline" to={`/log/${run.follows_id}`}>
+              #{run.follows_id}
+            </Link>
+            : {run.proof.says}
+          </Trans>
         </p>
       )}
       <p className="mt-1 flex flex-wrap gap-3">
         {run.faults.length > 0 && (
           <Link className="btn btn-accent btn-sm font-normal" to={`/log/${run.id}/causes`}>
-            Find the cause
+            <Trans>Find the cause</Trans>
           </Link>
         )}
         {run.faults.length === 0 && run.machine_id != null && (
           <Link className="btn btn-outline btn-sm font-normal" to={`/log/${run.id}/causes`}>
-            What changed since the last good run
+            <Trans>What changed since the last good run</Trans>
           </Link>
         )}
         {(run.follows_id != null || run.followed_by.length > 0) && (
           <Link className="btn btn-outline btn-sm font-normal" to={`/log/${run.id}/chain`}>
-            The chain of tries
+            <Trans>The chain of tries</Trans>
           </Link>
         )}
       </p>
@@ -305,30 +309,30 @@ function Deeds({ run }: { run: Run }) {
       await runChanged(queries, now);
     };
     await gone();
-    const step: Step = { label: `deleting run ${run.id}`, undo: back, redo: gone };
+    const step: Step = { label: t`deleting run ${run.id}`, undo: back, redo: gone };
     history.push(step);
-    toast(`Run ${run.id} was deleted; what it took off the shelf is given back.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+    toast(t`Run ${run.id} was deleted; what it took off the shelf is given back.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     void navigate("/log");
   };
   return (
     <p className="mt-2 flex flex-wrap items-center gap-3 text-sm">
       {!run.removed && (
         <a className={`btn btn-sm font-normal ${run.state === "running" ? "btn-primary" : "btn-outline"}`} href={`/run/${run.id}`}>
-          {run.state === "running" ? "Enter what happened" : "Change the entry"}
+          {run.state === "running" ? t`Enter what happened` : t`Change the entry`}
         </a>
       )}
       {run.recipe_id != null && run.state !== "running" && <QueueAgain runId={run.id} />}
       <Link className="underline" to={`/log/labels?runs=${run.id}`}>
-        Print its label
+        <Trans>Print its label</Trans>
       </Link>
       {run.recipe_id != null && run.part_id != null && (
         <Link className="underline" to={`/parts/${run.part_id}`}>
-          To the bench
+          <Trans>To the bench</Trans>
         </Link>
       )}
       {!run.removed && (
         <button type="button" className="btn btn-ghost btn-xs font-normal text-quiet" onClick={() => void remove().catch(say)}>
-          Delete
+          <Trans>Delete</Trans>
         </button>
       )}
     </p>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { RecipeColumn } from "../api/client";
@@ -13,19 +15,21 @@ export default function SendPage() {
   const columns = useColumns(part.id);
   const [query, setQuery] = useSearchParams();
   useEffect(() => {
-    document.title = `Print ${part.name} · Mean Bead`;
+    document.title = t`Print ${part.name} · Mean Bead`;
   }, [part.name]);
   if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
-  if (columns.data === undefined) return <p className="py-10 text-quiet">Fetching the recipes …</p>;
+  if (columns.data === undefined) return <p className="py-10 text-quiet"><Trans>Fetching the recipes …</Trans></p>;
   const usable = columns.data.filter((one) => one.problem == null);
   const column = usable.find((one) => one.id === Number(query.get("column"))) ?? usable.find((one) => one.id === part.chosen_id) ?? usable[0];
   if (column === undefined) {
     return (
       <p className="py-10">
-        There is no recipe to print.{" "}
-        <Link className="underline" to={`/parts/${part.id}`}>
-          Add a column on the bench.
-        </Link>
+        <Trans>
+          There is no recipe to print.{" "}
+          <Link className="underline" to={`/parts/${part.id}`}>
+            Add a column on the bench.
+          </Link>
+        </Trans>
       </p>
     );
   }
@@ -33,7 +37,7 @@ export default function SendPage() {
   return (
     <div className="mt-3">
       <label className="text-sm">
-        Recipe{" "}
+        <Trans>Recipe</Trans>{" "}
         <select className="select select-xs w-56 border-rule bg-base-100" value={column.id} onChange={(event) => setQuery({ column: event.target.value }, { replace: true })}>
           {usable.map((one) => (
             <option key={one.id} value={one.id}>
@@ -52,9 +56,9 @@ function Send({ column, queue }: { column: RecipeColumn; queue: { queue_id: numb
   const prints = usePrints();
   const shelf = useShelf().data;
   const print = printOf(prints.data, column.machine_id);
-  const nozzle = shelf?.nozzles.find((one) => one.id === column.nozzle_id)?.name ?? "the nozzle";
+  const nozzle = shelf?.nozzles.find((one) => one.id === column.nozzle_id)?.name ?? t`the nozzle`;
   const machine = shelf?.machines.find((one) => one.id === column.machine_id);
-  const material = shelf?.materials.find((one) => one.id === column.material_id)?.name ?? "the plastic";
+  const material = shelf?.materials.find((one) => one.id === column.material_id)?.name ?? t`the plastic`;
   const spool = shelf?.spools.find((one) => one.id === (column.spool_id ?? machine?.spool_id) && one.material_id === column.material_id);
   if (sending.isLoadingError) return <p className="py-6 text-error">{sending.error.message}</p>;
   const mine = print?.recipe_id === column.id ? print : undefined;
@@ -67,13 +71,13 @@ function Send({ column, queue }: { column: RecipeColumn; queue: { queue_id: numb
           {followed.run_id != null && (
             <p className="mt-2">
               <Link className="underline" to={`/log/${followed.run_id}`}>
-                Its entry in the log, #{followed.run_id}
+                <Trans>Its entry in the log, #{followed.run_id}</Trans>
               </Link>
               {["done", "unknown", "stopped"].includes(followed.state) && (
                 <>
                   {" · "}
                   <Link className="underline" to={`/log/${followed.run_id}/enter`}>
-                    say how it looks, and what it weighs
+                    <Trans>say how it looks, and what it weighs</Trans>
                   </Link>
                 </>
               )}
@@ -84,7 +88,7 @@ function Send({ column, queue }: { column: RecipeColumn; queue: { queue_id: numb
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,5fr)_minmax(0,4fr)_minmax(0,4fr)]">
         <FileStep column={column} sending={sending.data} />
         {sending.data && <WayStep sending={sending.data} />}
-        {sending.data && <SendStep column={column} sending={sending.data} print={print} holds={{ nozzle, spool: spool?.name ?? `a spool of ${material}` }} queue={queue} />}
+        {sending.data && <SendStep column={column} sending={sending.data} print={print} holds={{ nozzle, spool: spool?.name ?? t`a spool of ${material}` }} queue={queue} />}
       </div>
     </>
   );

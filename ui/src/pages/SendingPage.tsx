@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
@@ -15,18 +17,18 @@ export default function SendingPage() {
   const sending = useSending(machine_id);
   const machine = useShelf().data?.machines.find((one) => one.id === machine_id);
   useEffect(() => {
-    document.title = sending.data ? `Files for ${sending.data.name} · Mean Bead` : "Mean Bead";
+    document.title = sending.data ? t`Files for ${sending.data.name} · Mean Bead` : "Mean Bead";
   }, [sending.data]);
   if (sending.isLoadingError) return <p className="py-10 text-error">{sending.error.message}</p>;
-  if (sending.data === undefined) return <p className="py-10 text-quiet">One moment …</p>;
+  if (sending.data === undefined) return <p className="py-10 text-quiet"><Trans>One moment …</Trans></p>;
   return (
     <div className="max-w-5xl py-5">
       <p className="text-sm">
         <Link to={`/shelf?kind=machines&row=${machine_id}`} className="underline">
-          Shelf
+          <Trans>Shelf</Trans>
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">Files for {sending.data.name}</h1>
+      <h1 className="font-serif text-3xl"><Trans>Files for {sending.data.name}</Trans></h1>
       <div className="mt-4 grid gap-x-12 gap-y-8 md:grid-cols-2">
         <Way key={`way-${sending.data.version}`} sending={sending.data} />
         <Written sending={sending.data} />
@@ -37,10 +39,10 @@ export default function SendingPage() {
 }
 
 const KINDS: { kind: WayDescription["kind"]; name: string; says: string }[] = [
-  { kind: "none", name: "By hand", says: "You take the file from the page." },
-  { kind: "folder", name: "A folder", says: "A card in a reader, or a share, of the computer that Mean Bead runs on." },
-  { kind: "web", name: "A store over HTTP", says: "The machine, or a computer beside it, takes files by PUT or as WebDAV." },
-  { kind: "console", name: "The machine's console", says: "Over the network or a cable. Sends, starts, follows, pauses and stops." },
+  { kind: "none", name: t`By hand`, says: t`You take the file from the page.` },
+  { kind: "folder", name: t`A folder`, says: t`A card in a reader, or a share, of the computer that Mean Bead runs on.` },
+  { kind: "web", name: t`A store over HTTP`, says: t`The machine, or a computer beside it, takes files by PUT or as WebDAV.` },
+  { kind: "console", name: t`The machine's console`, says: t`Over the network or a cable. Sends, starts, follows, pauses and stops.` },
 ];
 
 function useEditSending(sending: Sending) {
@@ -74,17 +76,17 @@ function Way({ sending }: { sending: Sending }) {
           {
             onSuccess: () => {
               setToken(null);
-              toast("Kept.");
+              toast(t`Kept.`);
             },
           },
         );
       }}
     >
       <h2 id="way" className="font-serif text-2xl">
-        How they get there
+        <Trans>How they get there</Trans>
       </h2>
       <fieldset className="mt-2">
-        <legend className="sr-only">Way</legend>
+        <legend className="sr-only"><Trans>Way</Trans></legend>
         {KINDS.map((one) => (
           <label key={one.kind} className="flex min-h-8 items-baseline gap-2">
             <input type="radio" name="kind" className="radio radio-xs translate-y-0.5" checked={way.kind === one.kind} onChange={() => set({ kind: one.kind })} />
@@ -97,37 +99,37 @@ function Way({ sending }: { sending: Sending }) {
       <div className="mt-2 flex flex-col gap-2 text-sm">
         {way.kind === "folder" && (
           <label>
-            Folder, from the root on
+            <Trans>Folder, from the root on</Trans>
             <input className={input} value={way.folder} placeholder="/media/card" onChange={(event) => set({ folder: event.target.value })} />
           </label>
         )}
         {way.kind === "web" && (
           <>
             <label>
-              Address
+              <Trans>Address</Trans>
               <input className={input} value={way.url} placeholder="https://printer.home.arpa/files/" onChange={(event) => set({ url: event.target.value })} />
             </label>
             <label className="flex min-h-7 items-center gap-2">
               <input type="checkbox" className="checkbox checkbox-sm" checked={way.webdav} onChange={(event) => set({ webdav: event.target.checked })} />
-              It speaks WebDAV: a file bears its name only once it is whole
+              <Trans>It speaks WebDAV: a file bears its name only once it is whole</Trans>
             </label>
             <label>
-              Token <span className="text-quiet">{sending.has_token ? "one is kept, sealed; it is never shown again" : "where the store wants one; over https only"}</span>
-              <input className={input} type="password" autoComplete="off" value={token ?? ""} placeholder={sending.has_token ? "unchanged" : ""} onChange={(event) => setToken(event.target.value)} />
+              <Trans>Token <span className="text-quiet">{sending.has_token ? t`one is kept, sealed; it is never shown again` : t`where the store wants one; over https only`}</span></Trans>
+              <input className={input} type="password" autoComplete="off" value={token ?? ""} placeholder={sending.has_token ? t`unchanged` : ""} onChange={(event) => setToken(event.target.value)} />
             </label>
             {sending.has_token && (
               <button type="button" className="btn btn-ghost btn-xs min-h-7 self-start font-normal underline" onClick={() => edit.mutate({ token: "" })}>
-                Forget the token
+                <Trans>Forget the token</Trans>
               </button>
             )}
             <details>
-              <summary className="cursor-pointer underline">Its own certificate, its own header</summary>
+              <summary className="cursor-pointer underline"><Trans>Its own certificate, its own header</Trans></summary>
               <label className="mt-1 block">
-                Certificate of whoever signed the store's, as PEM
+                <Trans>Certificate of whoever signed the store's, as PEM</Trans>
                 <textarea className="mt-0.5 block h-24 w-full border border-rule bg-base-100 p-2 font-mono text-xs" spellCheck={false} value={way.certificate} onChange={(event) => set({ certificate: event.target.value })} />
               </label>
               <label className="mt-1 block">
-                Header that the token goes in
+                <Trans>Header that the token goes in</Trans>
                 <input className={input} value={way.token_header} onChange={(event) => set({ token_header: event.target.value })} />
               </label>
             </details>
@@ -136,11 +138,11 @@ function Way({ sending }: { sending: Sending }) {
         {way.kind === "console" && (
           <>
             <label>
-              Console, host and port or a serial device
-              <input className={input} value={way.address} placeholder="192.168.1.40:23 or /dev/ttyUSB0" onChange={(event) => set({ address: event.target.value })} />
+              <Trans>Console, host and port or a serial device</Trans>
+              <input className={input} value={way.address} placeholder={t`192.168.1.40:23 or /dev/ttyUSB0`} onChange={(event) => set({ address: event.target.value })} />
             </label>
             <label>
-              Speed of a serial line, baud
+              <Trans>Speed of a serial line, baud</Trans>
               <input className={input} type="number" value={way.baud} onChange={(event) => set({ baud: Number(event.target.value) })} />
             </label>
           </>
@@ -149,8 +151,10 @@ function Way({ sending }: { sending: Sending }) {
           <label className="flex items-baseline gap-2">
             <input type="checkbox" className="checkbox checkbox-sm translate-y-0.5" checked={way.allowed} onChange={(event) => set({ allowed: event.target.checked })} />
             <span>
-              The address may lie on this computer, or outside the workshop's own network
-              <span className="block text-quiet">Usually not. Otherwise such addresses are refused, so that nothing is led where it should not go.</span>
+              <Trans>
+                The address may lie on this computer, or outside the workshop's own network
+                <span className="block text-quiet">Usually not. Otherwise such addresses are refused, so that nothing is led where it should not go.</span>
+              </Trans>
             </span>
           </label>
         )}
@@ -162,10 +166,10 @@ function Way({ sending }: { sending: Sending }) {
       )}
       <div className="mt-3 flex flex-wrap items-center gap-3">
         <button type="submit" className="btn btn-accent btn-sm font-normal" disabled={!changed || edit.isPending}>
-          Keep it
+          <Trans>Keep it</Trans>
         </button>
-        <button type="button" className="btn btn-outline btn-sm font-normal" disabled={changed || sending.way.kind === "none" || test.isPending} title={changed ? "Keep it first" : undefined} onClick={() => test.mutate()}>
-          {test.isPending ? "Trying …" : "Try it"}
+        <button type="button" className="btn btn-outline btn-sm font-normal" disabled={changed || sending.way.kind === "none" || test.isPending} title={changed ? t`Keep it first` : undefined} onClick={() => test.mutate()}>
+          {test.isPending ? t`Trying …` : t`Try it`}
         </button>
       </div>
       <p className={`mt-1 min-h-6 text-sm ${test.isError ? "text-error" : ""}`} aria-live="polite">
@@ -178,36 +182,36 @@ function Way({ sending }: { sending: Sending }) {
 const OPTIONS: { name: keyof FileOptions; label: string; options: { value: string; label: string; says: string }[] }[] = [
   {
     name: "accelerations",
-    label: "Accelerations",
+    label: t`Accelerations`,
     options: [
-      { value: "by_kind", label: "printing and travel apart", says: "M204 with P and T: what most firmware takes." },
-      { value: "one", label: "one for all", says: "M204 with S, said again at every change." },
-      { value: "own", label: "none: the machine's own", says: "The file then takes what the machine's own accelerations make of it; the difference is told." },
+      { value: "by_kind", label: t`printing and travel apart`, says: t`M204 with P and T: what most firmware takes.` },
+      { value: "one", label: t`one for all`, says: t`M204 with S, said again at every change.` },
+      { value: "own", label: t`none: the machine's own`, says: t`The file then takes what the machine's own accelerations make of it; the difference is told.` },
     ],
   },
   {
     name: "progress",
-    label: "Progress",
+    label: t`Progress`,
     options: [
-      { value: "percent", label: "percent and minutes", says: "M73, for panels that show a bar." },
-      { value: "message", label: "a line on the panel", says: "M117." },
-      { value: "none", label: "none", says: "" },
+      { value: "percent", label: t`percent and minutes`, says: t`M73, for panels that show a bar.` },
+      { value: "message", label: t`a line on the panel`, says: "M117." },
+      { value: "none", label: t`none`, says: "" },
     ],
   },
   {
     name: "curves",
-    label: "Curves",
+    label: t`Curves`,
     options: [
-      { value: "segments", label: "as segments", says: "Every firmware takes them, and they are what was planned." },
-      { value: "arcs", label: "as arcs", says: "Smaller files and less work for the machine, where it takes G2 and G3; never more than a hundredth of a line from the plan, and no faster." },
+      { value: "segments", label: t`as segments`, says: t`Every firmware takes them, and they are what was planned.` },
+      { value: "arcs", label: t`as arcs`, says: t`Smaller files and less work for the machine, where it takes G2 and G3; never more than a hundredth of a line from the plan, and no faster.` },
     ],
   },
   {
     name: "names",
-    label: "Names",
+    label: t`Names`,
     options: [
-      { value: "long", label: "part, nozzle, height, time", says: "hook-04n-020h-2h05.gcode" },
-      { value: "short", label: "eight letters and three", says: "HOOK0420.GCO, for old card readers." },
+      { value: "long", label: t`part, nozzle, height, time`, says: "hook-04n-020h-2h05.gcode" },
+      { value: "short", label: t`eight letters and three`, says: t`HOOK0420.GCO, for old card readers.` },
     ],
   },
 ];
@@ -218,7 +222,7 @@ function Written({ sending }: { sending: Sending }) {
   return (
     <section aria-labelledby="written">
       <h2 id="written" className="font-serif text-2xl">
-        How they are written
+        <Trans>How they are written</Trans>
       </h2>
       <div className="mt-2 flex flex-col gap-3 text-sm">
         {OPTIONS.map((one) => (
@@ -255,25 +259,25 @@ function Texts({ machine }: { machine: Machine }) {
         machine,
         (now) => ({ printer: { ...(now as Machine).printer, start_gcode: words.data?.simple_start ?? "", end_gcode: words.data?.simple_end ?? "" } }),
         (before) => ({ printer: (before as Machine).printer }),
-        `start and end text of ${machine.name}`,
+        t`start and end text of ${machine.name}`,
       )
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
   return (
     <section aria-labelledby="texts" className="mt-8">
       <h2 id="texts" className="font-serif text-2xl">
-        Start and end text
+        <Trans>Start and end text</Trans>
       </h2>
-      <p className="max-w-prose text-sm text-quiet">No file is written without them. Take the maker's own, and put words in braces where a print's figures belong.</p>
+      <p className="max-w-prose text-sm text-quiet"><Trans>No file is written without them. Take the maker's own, and put words in braces where a print's figures belong.</Trans></p>
       {empty && (
         <button type="button" className="btn btn-outline btn-sm mt-2 font-normal" disabled={!words.data} onClick={() => void begin()}>
-          Begin with a simple one: heat, home, wait; switch off and lift
+          <Trans>Begin with a simple one: heat, home, wait; switch off and lift</Trans>
         </button>
       )}
       <Routines machine={machine} rows={rows} open key={machine.version} />
       <details className="mt-3 text-sm">
-        <summary className="cursor-pointer underline">Words that may stand in braces</summary>
+        <summary className="cursor-pointer underline"><Trans>Words that may stand in braces</Trans></summary>
         <table className="mt-1">
-          <caption className="sr-only">Words, what they stand for, and what a usual print puts there</caption>
+          <caption className="sr-only"><Trans>Words, what they stand for, and what a usual print puts there</Trans></caption>
           <tbody>
             {words.data?.words.map((one) => (
               <tr key={one.word} className="border-b border-rule">

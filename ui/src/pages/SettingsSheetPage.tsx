@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useParams } from "react-router";
@@ -13,20 +15,20 @@ export default function SettingsSheetPage() {
     refetchOnMount: "always",
   });
   useEffect(() => {
-    document.title = sheet.data ? `Settings: ${sheet.data.name} · Mean Bead` : "Settings · Mean Bead";
+    document.title = sheet.data ? t`Settings: ${sheet.data.name} · Mean Bead` : t`Settings · Mean Bead`;
   }, [sheet.data]);
   if (sheet.isError) {
     return (
       <section className="py-12">
-        <h1 className="font-serif text-3xl">This sheet cannot be made</h1>
+        <h1 className="font-serif text-3xl"><Trans>This sheet cannot be made</Trans></h1>
         <p className="mt-2">{sheet.error.message}</p>
         <Link to="/" className="underline">
-          Back to the parts
+          <Trans>Back to the parts</Trans>
         </Link>
       </section>
     );
   }
-  if (sheet.data === undefined) return <p className="py-10 text-quiet">Writing the sheet …</p>;
+  if (sheet.data === undefined) return <p className="py-10 text-quiet"><Trans>Writing the sheet …</Trans></p>;
   const { settings } = sheet.data;
   const groups = [...new Set(settings.map((one) => one.group))];
   return (
@@ -40,18 +42,18 @@ export default function SettingsSheetPage() {
         </div>
         <div className="flex flex-wrap gap-2 print:hidden">
           <button type="button" className="btn btn-accent btn-sm" onClick={() => window.print()}>
-            Print
+            <Trans>Print</Trans>
           </button>
           <a className="btn btn-outline btn-sm" href={`/api/recipes/${recipeId}/settings.csv`} download>
-            CSV
+            <Trans>CSV</Trans>
           </a>
           <a className="btn btn-outline btn-sm" href={`/api/recipes/${recipeId}/settings.json`} download>
-            JSON
+            <Trans>JSON</Trans>
           </a>
         </div>
       </div>
       <p className="mt-1 text-sm text-quiet">
-        Bold is chosen, the rest follows from it. Programs name some of these otherwise: go by the unit and the group.
+        <Trans>Bold is chosen, the rest follows from it. Programs name some of these otherwise: go by the unit and the group.</Trans>
       </p>
       <div className="mt-3 columns-1 gap-8 sm:columns-2 lg:columns-3 print:columns-3 print:gap-5 print:text-[8.5pt]">
         {groups.map((group) => (
@@ -73,8 +75,10 @@ export default function SettingsSheetPage() {
         ))}
       </div>
       <p className="mt-2 text-xs text-quiet">
-        Nozzle and heater burn; change a nozzle only with the proper tool and by the maker’s instructions. Keep below the
-        hot end’s and the plastic’s limits.
+        <Trans>
+          Nozzle and heater burn; change a nozzle only with the proper tool and by the maker’s instructions. Keep below the
+          hot end’s and the plastic’s limits.
+        </Trans>
       </p>
     </article>
   );

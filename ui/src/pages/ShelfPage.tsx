@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Machine, Shelf, Spool } from "../api/client";
@@ -23,15 +25,15 @@ export default function ShelfPage() {
   const [asked, setAsked] = useSearchParams();
   const kind = KINDS.find((one) => one.key === asked.get("kind")) ?? KINDS[0];
   useEffect(() => {
-    document.title = "Shelf · Mean Bead";
+    document.title = t`Shelf · Mean Bead`;
   }, []);
   const go: Go = (key, id, ask = false) =>
     setAsked({ kind: key, ...(id !== undefined && { row: String(id) }), ...(ask && { ask: "1" }) }, { replace: true });
   if (kind === undefined) return null;
   return (
     <div className="py-6">
-      <h1 className="font-serif text-3xl">Shelf</h1>
-      <div role="tablist" aria-label="What lies on it" className="mt-2 flex flex-wrap gap-x-1 border-b border-rule">
+      <h1 className="font-serif text-3xl"><Trans>Shelf</Trans></h1>
+      <div role="tablist" aria-label={t`What lies on it`} className="mt-2 flex flex-wrap gap-x-1 border-b border-rule">
         {KINDS.map((one) => (
           <button
             key={one.key}
@@ -80,7 +82,7 @@ function Kind({ kind, shelf, asked, ask, go }: KindProps) {
   const toast = useToast();
   const all = (shelf[kind.key] as ShelfRow[]).filter((row) => !row.removed);
   const picked = all.find((row) => row.id === asked) ?? all[0];
-  const failed = (error: unknown) => toast(error instanceof Error ? error.message : "It could not be done.", { tone: "error" });
+  const failed = (error: unknown) => toast(error instanceof Error ? error.message : t`It could not be done.`, { tone: "error" });
   return (
     <div className="mt-3 grid grid-cols-1 gap-5 lg:grid-cols-[260px_minmax(0,1fr)]">
       <div>
@@ -95,7 +97,7 @@ function Kind({ kind, shelf, asked, ask, go }: KindProps) {
         <AddRow kind={kind} shelf={shelf} rows={rows} onAdded={(id, other, wants) => go(other ?? kind.key, id, wants)} />
       </div>
       {picked === undefined ? (
-        <p className="py-8 text-quiet">There is none yet. Add one: every figure starts with a typical one.</p>
+        <p className="py-8 text-quiet"><Trans>There is none yet. Add one: every figure starts with a typical one.</Trans></p>
       ) : (
         <RowEditor
           key={picked.id}
@@ -119,7 +121,7 @@ function Kind({ kind, shelf, asked, ask, go }: KindProps) {
                 <Routines machine={picked as Machine} rows={rows} />
                 <p className="mt-2 text-sm">
                   <Link className="underline" to={`/shelf/machines/${picked.id}/sending`}>
-                    Files for it, and how they get there
+                    <Trans>Files for it, and how they get there</Trans>
                   </Link>
                 </p>
                 <Overhangs machine={picked as Machine} rows={rows} />

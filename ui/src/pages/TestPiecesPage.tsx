@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
@@ -18,27 +20,27 @@ export default function TestPiecesPage() {
     refetchOnMount: "always",
   });
   useEffect(() => {
-    document.title = "Test pieces · Mean Bead";
+    document.title = t`Test pieces · Mean Bead`;
   }, []);
   if (pieces.isLoadingError) return <p className="py-6 text-error">{pieces.error.message}</p>;
-  if (!pieces.data || !shelf.data) return <p className="py-10 text-quiet">Fetching the pieces …</p>;
+  if (!pieces.data || !shelf.data) return <p className="py-10 text-quiet"><Trans>Fetching the pieces …</Trans></p>;
   const { kinds, pieces: made } = pieces.data;
   return (
     <div className="py-5">
       <p className="text-sm">
         <Link className="underline" to="/flow">
-          Flow lab
+          <Trans>Flow lab</Trans>
         </Link>
       </p>
-      <h1 className="font-serif text-3xl">Test pieces</h1>
-      <p className="max-w-3xl text-quiet">Each asks one question, changes one thing from band to band, and is judged by eye. What you mark stands on the shelf as measured, and the findings that it answers are cured.</p>
+      <h1 className="font-serif text-3xl"><Trans>Test pieces</Trans></h1>
+      <p className="max-w-3xl text-quiet"><Trans>Each asks one question, changes one thing from band to band, and is judged by eye. What you mark stands on the shelf as measured, and the findings that it answers are cured.</Trans></p>
       <div className="mt-4 grid grid-cols-1 gap-x-10 gap-y-6 lg:grid-cols-2">
         <Kinds kinds={kinds} shelf={shelf.data} made={made} />
         <section aria-labelledby="printed">
           <h2 id="printed" className="font-serif text-2xl">
-            Made so far
+            <Trans>Made so far</Trans>
           </h2>
-          {made.length === 0 && <p className="mt-1 text-sm text-quiet">None yet. Make one, print it, and come back with it in your hand.</p>}
+          {made.length === 0 && <p className="mt-1 text-sm text-quiet"><Trans>None yet. Make one, print it, and come back with it in your hand.</Trans></p>}
           {made.map((piece) => (
             <Made key={piece.id} piece={piece} kind={kinds.find((one) => one.name === piece.kind)} />
           ))}
@@ -75,7 +77,7 @@ function Kinds({ kinds, shelf, made }: { kinds: readonly PieceKind[]; shelf: She
         take(await api.POST("/api/test-pieces/{row_id}/restore", at(piece.id)));
         await changed();
       };
-      history.push({ label: `making ${piece.name}`, undo: away, redo: back });
+      history.push({ label: t`making ${piece.name}`, undo: away, redo: back });
       await changed();
       toast(`${piece.name}: ${formatDuration(piece.print_time_s)}, ${formatGrams(piece.filament_g)}.`);
     },
@@ -85,11 +87,11 @@ function Kinds({ kinds, shelf, made }: { kinds: readonly PieceKind[]; shelf: She
   return (
     <section aria-labelledby="kinds">
       <h2 id="kinds" className="font-serif text-2xl">
-        Make one
+        <Trans>Make one</Trans>
       </h2>
       <p className="mt-1 flex flex-wrap gap-x-4 gap-y-1 text-sm">
         <label>
-          For{" "}
+          <Trans>For</Trans>{" "}
           <select className={pick} value={machineId} onChange={(event) => setMachine(Number(event.target.value))}>
             {machines.map((one) => (
               <option key={one.id} value={one.id}>
@@ -99,7 +101,7 @@ function Kinds({ kinds, shelf, made }: { kinds: readonly PieceKind[]; shelf: She
           </select>
         </label>
         <label>
-          nozzle{" "}
+          <Trans>nozzle</Trans>{" "}
           <select className={pick} value={nozzle_id} onChange={(event) => setNozzle(Number(event.target.value))}>
             {nozzles.map((one) => (
               <option key={one.id} value={one.id}>
@@ -109,7 +111,7 @@ function Kinds({ kinds, shelf, made }: { kinds: readonly PieceKind[]; shelf: She
           </select>
         </label>
         <label>
-          plastic{" "}
+          <Trans>plastic</Trans>{" "}
           <select className={pick} value={material_id} onChange={(event) => setMaterial(Number(event.target.value))}>
             {materials.map((one) => (
               <option key={one.id} value={one.id}>
@@ -125,10 +127,10 @@ function Kinds({ kinds, shelf, made }: { kinds: readonly PieceKind[]; shelf: She
             <div className="min-w-0 flex-1">
               <h3 className="font-semibold">{kind.title}</h3>
               <p className="text-sm">{kind.question}</p>
-              <p className="text-sm text-quiet">Gives {kind.gives}.</p>
+              <p className="text-sm text-quiet"><Trans>Gives {kind.gives}.</Trans></p>
             </div>
             <button type="button" className="btn btn-outline btn-sm font-normal" disabled={make.isPending} onClick={() => make.mutate(kind)}>
-              {make.isPending && make.variables.name === kind.name ? "Making …" : made.some((one) => one.kind === kind.name) ? "Make another" : "Make it"}
+              {make.isPending && make.variables.name === kind.name ? t`Making …` : made.some((one) => one.kind === kind.name) ? t`Make another` : t`Make it`}
             </button>
           </li>
         ))}
@@ -173,7 +175,7 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
       const judged = { band, note: "", other_band: tower && other > 0 ? other : null, span_mm: piece.spans_mm.length > 0 && span > 0 ? span : null };
       const before = piece.judged;
       await put(judged)();
-      history.push({ label: `judging ${piece.name}`, undo: before ? put(before) : back, redo: put(judged) });
+      history.push({ label: t`judging ${piece.name}`, undo: before ? put(before) : back, redo: put(judged) });
     },
     onError: (error) => setProblem(error.message),
   });
@@ -185,24 +187,24 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
         {new Date(piece.made_on).toLocaleDateString()}, {piece.material_name}, {formatDuration(piece.print_time_s)}, {formatGrams(piece.filament_g)}{" "}
         {piece.part_id != null && (
           <Link className="ml-2 text-base-content underline" to={`/parts/${piece.part_id}/layers`}>
-            look at its layers
+            <Trans>look at its layers</Trans>
           </Link>
         )}{" "}
         <a className="ml-2 text-base-content underline" href={`/api/test-pieces/${piece.id}.gcode`} download>
-          the file to print
+          <Trans>the file to print</Trans>
         </a>
-        <button type="button" className="btn btn-ghost btn-xs ml-2 font-normal" aria-label={`Take ${piece.name} off the list`} onClick={() => void away().then(() => history.push({ label: `taking ${piece.name} off the list`, undo: restored, redo: away }))}>
-          take off the list
+        <button type="button" className="btn btn-ghost btn-xs ml-2 font-normal" aria-label={t`Take ${piece.name} off the list`} onClick={() => void away().then(() => history.push({ label: t`taking ${piece.name} off the list`, undo: restored, redo: away }))}>
+          <Trans>take off the list</Trans>
         </button>
       </p>
       <p className="mt-1">{kind?.judge}</p>
-      <ol className="mt-1 flex flex-wrap gap-1" aria-label="Bands, from the bed up">
+      <ol className="mt-1 flex flex-wrap gap-1" aria-label={t`Bands, from the bed up`}>
         {piece.bands.map((one) => (
           <li key={one.number}>
             <button
               type="button"
               aria-pressed={band === one.number}
-              title={one.to_mm - one.from_mm < 14 ? `${plain(one.from_mm)} to ${plain(one.to_mm)} mm up` : "counted from the mark"}
+              title={one.to_mm - one.from_mm < 14 ? t`${plain(one.from_mm)} to ${plain(one.to_mm)} mm up` : t`counted from the mark`}
               className={`cursor-pointer border px-2 py-1 ${band === one.number ? "border-molten bg-molten-wash" : "border-rule"}`}
               onClick={() => setBand(one.number)}
             >
@@ -218,12 +220,12 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
           judge.mutate();
         }}
       >
-        <span className="text-quiet">Mark {kind?.pick}.</span>
+        <span className="text-quiet"><Trans>Mark {kind?.pick}.</Trans></span>
         {tower && (
           <label>
-            Holds from{" "}
+            <Trans>Holds from</Trans>{" "}
             <select className={`${pick} w-32`} value={other} onChange={(event) => setOther(Number(event.target.value))}>
-              <option value={0}>the same</option>
+              <option value={0}>{t`the same`}</option>
               {piece.bands.map((one) => (
                 <option key={one.number} value={one.number}>
                   {one.label}
@@ -234,9 +236,9 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
         )}
         {piece.spans_mm.length > 0 && (
           <label>
-            Straight up to{" "}
+            <Trans>Straight up to</Trans>{" "}
             <select className={`${pick} w-28`} value={span} onChange={(event) => setSpan(Number(event.target.value))}>
-              <option value={0}>which rung?</option>
+              <option value={0}>{t`which rung?`}</option>
               {piece.spans_mm.map((one) => (
                 <option key={one} value={one}>
                   {plain(one)} mm
@@ -246,7 +248,7 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
           </label>
         )}
         <button type="submit" className="btn btn-primary btn-xs font-normal" disabled={band === 0 || judge.isPending}>
-          {piece.judged ? "Use this instead" : "Use it"}
+          {piece.judged ? t`Use this instead` : t`Use it`}
         </button>
       </form>
       {problem && (
@@ -256,10 +258,10 @@ function Made({ piece, kind }: { piece: TestPiece; kind: PieceKind | undefined }
       )}
       {piece.judged_on != null && (
         <p className="mt-1">
-          <strong>{piece.sentence}</strong> Measured on {new Date(piece.judged_on).toLocaleDateString()}; on the shelf since.{" "}
+          <Trans><strong>{piece.sentence}</strong> Measured on {new Date(piece.judged_on).toLocaleDateString()}; on the shelf since.</Trans>{" "}
           {piece.flow_test_id != null && (
             <Link className="underline" to={`/flow/${piece.flow_test_id}`}>
-              See it as a flow test
+              <Trans>See it as a flow test</Trans>
             </Link>
           )}
         </p>

@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "../api/client";
@@ -21,9 +22,9 @@ export default function TradeoffPage() {
   });
   if (columns.isLoadingError) return <p className="py-6 text-error">{columns.error.message}</p>;
   if (columns.data !== undefined && column === undefined)
-    return <p className="py-8 text-quiet">There is no recipe to look around. Add a column on the bench first.</p>;
+    return <p className="py-8 text-quiet"><Trans>There is no recipe to look around. Add a column on the bench first.</Trans></p>;
   if (start.isError) return <p className="py-6 text-error">{start.error.message}</p>;
-  if (column === undefined || start.data === undefined) return <p className="py-10 text-quiet">Measuring the part …</p>;
+  if (column === undefined || start.data === undefined) return <p className="py-10 text-quiet"><Trans>Measuring the part …</Trans></p>;
   return (
     <Around
       key={`${column.id}:${column.version}`}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { Link } from "react-router";
 import { useNetwork } from "../api/account";
@@ -8,21 +10,21 @@ import { Mark } from "../components/Mark";
 export default function TrustPage() {
   const network = useNetwork();
   useEffect(() => {
-    document.title = "Trust · Mean Bead";
+    document.title = t`Trust · Mean Bead`;
   }, []);
   return (
     <main className="mx-auto max-w-4xl px-5 py-8">
       <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
         <Mark />
-        Mean Bead
+        <Trans>Mean Bead</Trans>
       </Link>
-      <h1 className="mt-6 font-serif text-3xl">Your phone and this workshop</h1>
+      <h1 className="mt-6 font-serif text-3xl"><Trans>Your phone and this workshop</Trans></h1>
       {network.data === undefined ? (
-        <p className="py-6 text-quiet">{network.isError ? network.error.message : "One moment …"}</p>
+        <p className="py-6 text-quiet">{network.isError ? network.error.message : t`One moment …`}</p>
       ) : network.data.urls.length > 0 ? (
         <Reach network={network.data} />
       ) : (
-        <p className="py-6 text-quiet">This workshop answers on its own machine only: there is nothing to trust.</p>
+        <p className="py-6 text-quiet"><Trans>This workshop answers on its own machine only: there is nothing to trust.</Trans></p>
       )}
     </main>
   );

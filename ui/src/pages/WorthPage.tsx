@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect } from "react";
 import { api, take } from "../api/client";
 import { useDay } from "../api/day";
@@ -11,27 +13,27 @@ export default function WorthPage() {
   const day = useDay();
   const work = useJob(["worth", day.data?.made_at], async () => take(await api.POST("/api/day/worth", { body: { seconds: 3 } })));
   useEffect(() => {
-    document.title = "Is it worth it? · Mean Bead";
+    document.title = t`Is it worth it? · Mean Bead`;
   }, []);
   const found = work.job?.worth?.changes;
   const most = Math.max(1, ...(found ?? []).flatMap((one) => [one.before_per_week, one.after_per_week]));
   return (
     <div className="py-5">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-2">
-        <h1 className="font-serif text-3xl">Is it worth it?</h1>
+        <h1 className="font-serif text-3xl"><Trans>Is it worth it?</Trans></h1>
         <DayTabs />
       </div>
       <p className="mt-1 max-w-3xl text-quiet">
-        The queue as it is now, again and again for a whole week, planned with and without the change: what the workshop makes then, not what was asked of it.
+        <Trans>The queue as it is now, again and again for a whole week, planned with and without the change: what the workshop makes then, not what was asked of it.</Trans>
       </p>
       <div className="mt-3">
         {!found && !work.busy && !work.problem && (
           <button type="button" className="btn btn-accent btn-sm" disabled={!day.data || day.data.queued === 0} onClick={work.start}>
-            Plan the week five times
+            <Trans>Plan the week five times</Trans>
           </button>
         )}
-        {day.data?.queued === 0 && <p className="text-sm text-quiet">Queue what you print in a usual week first.</p>}
-        <JobBar work={work} what="Planning" />
+        {day.data?.queued === 0 && <p className="text-sm text-quiet"><Trans>Queue what you print in a usual week first.</Trans></p>}
+        <JobBar work={work} what={t`Planning`} />
       </div>
       {found && (
         <ul className="mt-4 divide-y divide-rule">
@@ -43,9 +45,9 @@ export default function WorthPage() {
               </div>
               <div>
                 <p className="text-lg">
-                  <strong className={one.real ? "text-molten" : ""}>{one.real ? `${signed(one.after_per_week - one.before_per_week, 0)} pieces a week` : "no more than planning itself scatters"}</strong>{" "}
+                  <strong className={one.real ? "text-molten" : ""}>{one.real ? t`${signed(one.after_per_week - one.before_per_week, 0)} pieces a week` : t`no more than planning itself scatters`}</strong>{" "}
                   <span className="text-sm text-quiet">
-                    {one.before_per_week} now, {one.after_per_week} with it; {Math.round(one.swap_min_before)} min of changing now, {Math.round(one.swap_min_after)} then
+                    <Trans>{one.before_per_week} now, {one.after_per_week} with it; {Math.round(one.swap_min_before)} min of changing now, {Math.round(one.swap_min_after)} then</Trans>
                   </span>
                 </p>
                 <div aria-hidden className="mt-1 space-y-0.5">

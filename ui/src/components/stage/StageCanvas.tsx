@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import { Stage } from "./Stage";
 
@@ -36,8 +37,10 @@ export function StageCanvas({ label, onReady, smooth = true, children, className
       <canvas ref={canvas} className="absolute inset-0 h-full w-full touch-none" aria-label={label} role="img" tabIndex={-1} />
       {!drawn && (
         <p className="absolute inset-x-4 top-1/3 text-center">
-          This browser draws no 3D here. All figures beside it still hold; another browser, or one with its graphics switched
-          on, shows the picture.
+          <Trans>
+            This browser draws no 3D here. All figures beside it still hold; another browser, or one with its graphics switched
+            on, shows the picture.
+          </Trans>
         </p>
       )}
       {children}

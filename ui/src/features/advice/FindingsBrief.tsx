@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { Finding, Part, RecipeColumn } from "../../api/client";
 import { useFindings } from "../../api/queries";
 import type { SheetActions } from "../sheet/useSheet";
@@ -36,10 +38,10 @@ export function FindingsBrief({ part, column, ready, tries, actions, onAll }: Fi
     <section aria-labelledby="brief-title" className="border-t border-rule pt-1.5">
       <div className="flex items-baseline gap-2">
         <h2 id="brief-title" className="font-serif text-lg">
-          What stands out <span className="sr-only">in {column.name}</span>
+          <Trans>What stands out <span className="sr-only">in {column.name}</span></Trans>
         </h2>
-        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={onAll} title="All findings, with reasons and sources (Alt+S)">
-          {others > 0 ? `${others} more` : "All, with reasons"}
+        <button type="button" className="btn btn-ghost btn-xs ml-auto font-normal underline" onClick={onAll} title={t`All findings, with reasons and sources (Alt+S)`}>
+          {others > 0 ? t`${others} more` : t`All, with reasons`}
         </button>
       </div>
       <ul className="space-y-1.5 text-sm" aria-busy={found.isFetching} data-testid="findings-brief">
@@ -51,9 +53,9 @@ export function FindingsBrief({ part, column, ready, tries, actions, onAll }: Fi
         ))}
       </ul>
       {list !== undefined && shown.length + waste.length === 0 && (
-        <p className="text-sm text-quiet">{trying && !column.gcode ? "Nothing that could go wrong; looking for waste …" : "Nothing that could go wrong or is wasted."}</p>
+        <p className="text-sm text-quiet">{trying && !column.gcode ? t`Nothing that could go wrong; looking for waste …` : t`Nothing that could go wrong or is wasted.`}</p>
       )}
-      {list === undefined && <p className="text-sm text-quiet">Reading the recipe …</p>}
+      {list === undefined && <p className="text-sm text-quiet"><Trans>Reading the recipe …</Trans></p>}
     </section>
   );
 }
@@ -64,7 +66,7 @@ export function Cautions({ part, column, ready, actions }: Pick<FindingsBriefPro
   const grave = (found ?? []).filter(hurts);
   if (grave.length === 0) return null;
   return (
-    <ul className="mt-3 space-y-1.5 border-t border-rule pt-2 text-sm" aria-label="Cautions">
+    <ul className="mt-3 space-y-1.5 border-t border-rule pt-2 text-sm" aria-label={t`Cautions`}>
       {grave.map((finding) => (
         <FindingItem key={finding.rule} finding={finding} part={part} column={column} tried={undefined} trying={false} actions={actions} brief />
       ))}

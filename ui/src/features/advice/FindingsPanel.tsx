@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { api, take, type Finding, type Lever, type Part, type RecipeColumn } from "../../api/client";
@@ -9,11 +11,11 @@ import type { SheetActions } from "../sheet/useSheet";
 import { applyHere } from "./apply";
 
 export const TONE: Record<Finding["severity"], { word: string; style: string }> = {
-  stop: { word: "Stop", style: "border-error bg-error text-error-content" },
-  risk: { word: "Risk", style: "border-warning text-warning" },
-  caution: { word: "Caution", style: "border-error text-error" },
-  waste: { word: "Waste", style: "border-info text-info" },
-  note: { word: "Note", style: "border-secondary text-secondary" },
+  stop: { word: t`Stop`, style: "border-error bg-error text-error-content" },
+  risk: { word: t`Risk`, style: "border-warning text-warning" },
+  caution: { word: t`Caution`, style: "border-error text-error" },
+  waste: { word: t`Waste`, style: "border-info text-info" },
+  note: { word: t`Note`, style: "border-secondary text-secondary" },
 };
 
 /** Which fact on the part shows what a finding speaks of. */
@@ -42,23 +44,25 @@ interface FindingsPanelProps {
 export function FindingsPanel({ part, column, ready, actions }: FindingsPanelProps) {
   const { found, list, work, tried, trying } = useTriedFindings(part, column, ready);
   return (
-    <section aria-label="Findings">
+    <section aria-label={t`Findings`}>
       <p className="min-h-5 text-sm text-quiet">
         {found.data === undefined ? (
-          "Reading the recipe …"
+          t`Reading the recipe …`
         ) : found.data.purpose === "" ? (
           <>
-            No limits are set:{" "}
-            <Link className="underline" to={`/parts/${part.id}/ready`}>
-              say what the part is for
-            </Link>
-            .
+            <Trans>
+              No limits are set:{" "}
+              <Link className="underline" to={`/parts/${part.id}/ready`}>
+                say what the part is for
+              </Link>
+              .
+            </Trans>
           </>
         ) : (
-          <>Held against the limits of “{found.data.purpose}” and the house’s rules.</>
+          <><Trans>Held against the limits of “{found.data.purpose}” and the house’s rules.</Trans></>
         )}
       </p>
-      {list?.length === 0 && <p className="mt-1">Nothing. This recipe stays within all bounds.</p>}
+      {list?.length === 0 && <p className="mt-1"><Trans>Nothing. This recipe stays within all bounds.</Trans></p>}
       <ul className="mt-2 space-y-2" aria-busy={found.isFetching}>
         {list?.map((finding) => (
           <FindingItem key={finding.rule} finding={finding} part={part} column={column} tried={tried?.remedies} trying={trying} actions={actions} />
@@ -66,9 +70,9 @@ export function FindingsPanel({ part, column, ready, actions }: FindingsPanelPro
       </ul>
       {!column.gcode && list !== undefined && (
         <>
-          <h3 className="mt-3 font-serif text-xl">Waste</h3>
+          <h3 className="mt-3 font-serif text-xl"><Trans>Waste</Trans></h3>
           <p className="min-h-5 text-sm text-quiet">
-            {work.problem ?? (trying ? "Trying what may save, on a sample of layers …" : tried?.waste.length ? "Each confirmed on a sample of layers of this part." : "None that the engine could confirm.")}
+            {work.problem ?? (trying ? t`Trying what may save, on a sample of layers …` : tried?.waste.length ? t`Each confirmed on a sample of layers of this part.` : t`None that the engine could confirm.`)}
           </p>
           <ul className="mt-1 space-y-2" data-testid="waste">
             {tried?.complete &&
@@ -171,35 +175,39 @@ export function FindingItem({ finding, part, column, tried, trying, actions, sav
         <div className="mt-0.5 flex flex-wrap items-center gap-1.5">
           {finding.remedies.map(way)}
           <button type="button" className="btn btn-ghost btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
-            Why
+            <Trans>Why</Trans>
           </button>
           {first && (
             <Link className="text-xs underline" to={`/parts/${part.id}/ready?show=${FACT[first.kind] ?? ""}`}>
-              Show where
+              <Trans>Show where</Trans>
             </Link>
           )}
           {finding.rule === "overhang" && (
             <Link className="text-xs underline" to={`/parts/${part.id}/ready?side=stand`}>
-              Other ways to stand
+              <Trans>Other ways to stand</Trans>
             </Link>
           )}
         </div>
         {open && (
           <p className="mt-1 border-l-2 border-rule pl-2 text-sm">
             {finding.reason}
-            {finding.source && <span className="block text-quiet">Source: {finding.source}.</span>}
+            {finding.source && <span className="block text-quiet"><Trans>Source: {finding.source}.</Trans></span>}
             {finding.school && (
               <span className="block text-quiet">
-                House rule, {finding.school}.{" "}
-                <Link className="underline" to="/house-rules">
-                  Change it
-                </Link>
+                <Trans>
+                  House rule, {finding.school}.{" "}
+                  <Link className="underline" to="/house-rules">
+                    Change it
+                  </Link>
+                </Trans>
               </span>
             )}
             {finding.where.length > 0 && (
               <span className="block text-quiet">
-                On the part: {finding.where.map((spot) => spot.sentence).slice(0, 3).join("; ")}
-                {finding.where.length > 3 && ` and ${finding.where.length - 3} more places`}.
+                <Trans>
+                  On the part: {finding.where.map((spot) => spot.sentence).slice(0, 3).join("; ")}
+                  {finding.where.length > 3 && t` and ${finding.where.length - 3} more places`}.
+                </Trans>
               </span>
             )}
           </p>
@@ -228,8 +236,8 @@ function Way({ label, settings, trial, trying, finding, column, actions, confirm
   const toast = useToast();
   if (!trying && !confirmed && !trial?.clears.includes(finding.rule)) {
     return (
-      <span className="px-2 text-xs text-quiet" title="Tried on a sample of layers: the finding would stay">
-        <s>{label}</s> does not clear it
+      <span className="px-2 text-xs text-quiet" title={t`Tried on a sample of layers: the finding would stay`}>
+        <s>{label}</s> <Trans>does not clear it</Trans>
       </span>
     );
   }
@@ -242,7 +250,7 @@ function Way({ label, settings, trial, trying, finding, column, actions, confirm
     <button
       type="button"
       className="btn btn-outline btn-xs font-normal"
-      title={trial?.takes.length ? `Takes: ${trial.takes.join("; ")}` : "Changes this column; it can be undone"}
+      title={trial?.takes.length ? t`Takes: ${trial.takes.join("; ")}` : t`Changes this column; it can be undone`}
       onClick={apply}
     >
       <span className="font-semibold">{label}</span>
@@ -253,7 +261,7 @@ function Way({ label, settings, trial, trying, finding, column, actions, confirm
             {Math.abs(trial.filament_g) >= 0.05 && `, ${formatGramsDifference(trial.filament_g)}`}
           </>
         ) : (
-          <span className="loading loading-dots loading-xs" aria-label="trying it" />
+          <span className="loading loading-dots loading-xs" aria-label={t`trying it`} />
         )}
       </span>}
     </button>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { Lever, RecipeColumn } from "../../api/client";
 import { useToast } from "../../components/Toasts";
 import { formatDurationDifference, formatGrams } from "../../lib/format";
@@ -22,20 +24,20 @@ export function LeverButtons({ lever, column, actions, usable = true }: LeverBut
         type="button"
         className="btn btn-outline btn-xs"
         disabled={!usable}
-        aria-label={`Apply to this column: ${about}`}
+        aria-label={t`Apply to this column: ${about}`}
         onClick={() => void applyHere(actions, column, lever.settings, lever.label).catch(failed)}
       >
-        Apply
+        <Trans>Apply</Trans>
       </button>
       <button
         type="button"
         className="btn btn-ghost btn-xs px-1"
         disabled={!usable}
-        aria-label={`As new column: ${about}`}
-        title="In a copy of this column, beside it"
+        aria-label={t`As new column: ${about}`}
+        title={t`In a copy of this column, beside it`}
         onClick={() => void applyBeside(actions, column, lever.settings, lever.label).catch(failed)}
       >
-        As new
+        <Trans>As new</Trans>
       </button>
     </span>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import { api, take, type Advice, type Lever, type Part, type RecipeColumn, type TimeDifference } from "../../api/client";
 import { useJob } from "../../api/jobs";
@@ -42,10 +44,10 @@ export function LeversPanel({ part, column, actions }: LeversPanelProps) {
   }, [wanted, key]);
   const advice = work.job?.levers;
   return (
-    <section aria-label="All changes">
+    <section aria-label={t`All changes`}>
       <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <p className="text-sm text-quiet">About forty single changes, each computed on this part: what it saves, and what it takes away. By</p>
-        <div className="join" role="group" aria-label="Save">
+        <p className="text-sm text-quiet"><Trans>About forty single changes, each computed on this part: what it saves, and what it takes away. By</Trans></p>
+        <div className="join" role="group" aria-label={t`Save`}>
           {GOALS.map((one) => (
             <button
               key={one}
@@ -54,13 +56,13 @@ export function LeversPanel({ part, column, actions }: LeversPanelProps) {
               className={`btn join-item btn-xs ${goal === one ? "btn-neutral" : "btn-outline"}`}
               onClick={() => setGoal(one)}
             >
-              {one === "minutes" ? "Minutes" : one === "grams" ? "Grams" : "Cost"}
+              {one === "minutes" ? t`Minutes` : one === "grams" ? t`Grams` : t`Cost`}
             </button>
           ))}
         </div>
       </div>
       <div className="mt-1">
-        <JobBar work={work} what="Trying every change" />
+        <JobBar work={work} what={t`Trying every change`} />
       </div>
       {advice && <Levers advice={advice} goal={goal} column={column} actions={actions} busy={work.busy} />}
     </section>
@@ -78,7 +80,7 @@ interface LeversProps {
 /** What a change saves on this machine, by its runs, with 90 %; empty where no runs tell. */
 function spanOf(difference: TimeDifference | null, lever: Lever, pieces: number): string {
   if (difference === null || difference.runs === 0 || lever.pieces !== pieces || Math.abs(lever.time_s) < 1) return "";
-  return `here ${formatDurationDifference(difference.low_s / pieces)} to ${formatDurationDifference(difference.high_s / pieces)}`;
+  return t`here ${formatDurationDifference(difference.low_s / pieces)} to ${formatDurationDifference(difference.high_s / pieces)}`;
 }
 
 function gain(lever: Lever, goal: Goal): number {
@@ -98,9 +100,9 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
   const spans = new Map(every.map((lever, place) => [lever.label, spanOf(expected?.prints[place]?.difference ?? null, lever, advice.base.pieces)]));
   const good = advice.levers.filter((lever) => saves(lever, goal, advice.base));
   const groups = [
-    { title: "Takes nothing away", list: good.filter((one) => one.breaks.length === 0 && one.takes.length === 0) },
-    { title: "At a price", list: good.filter((one) => one.breaks.length === 0 && one.takes.length > 0) },
-    { title: "Breaks a limit of what it is for", list: good.filter((one) => one.breaks.length > 0) },
+    { title: t`Takes nothing away`, list: good.filter((one) => one.breaks.length === 0 && one.takes.length === 0) },
+    { title: t`At a price`, list: good.filter((one) => one.breaks.length === 0 && one.takes.length > 0) },
+    { title: t`Breaks a limit of what it is for`, list: good.filter((one) => one.breaks.length > 0) },
   ];
   const rest = advice.levers.filter((lever) => !saves(lever, goal, advice.base));
   return (
@@ -111,9 +113,11 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
           <span className="font-serif text-xl leading-none">{formatDurationDifference(advice.together.time_s)}</span>
           {Math.abs(advice.together.filament_g) >= 0.05 && <span>{formatGramsDifference(advice.together.filament_g)}</span>}
           <span className="text-sm text-quiet">
-            to {formatDuration(advice.base.piece_time_s + advice.together.time_s)}
-            {advice.base.pieces > 1 && " a piece"}
-            {spans.get(advice.together.label) && `; ${spans.get(advice.together.label)}, from ${expected?.runs} runs`}
+            <Trans>
+              to {formatDuration(advice.base.piece_time_s + advice.together.time_s)}
+              {advice.base.pieces > 1 && t` a piece`}
+              {spans.get(advice.together.label) && t`; ${spans.get(advice.together.label) ?? ""}, from ${expected?.runs ?? 0} runs`}
+            </Trans>
           </span>
           <LeverButtons lever={advice.together} column={column} actions={actions} />
         </div>
@@ -121,18 +125,20 @@ function Levers({ advice, goal, column, actions, busy }: LeversProps) {
       {groups.map(({ title, list }) => (
         <Group key={title} title={title} list={list} goal={goal} column={column} actions={actions} spans={spans} />
       ))}
-      {good.length === 0 && !busy && <p className="mt-1">Nothing that was tried saves any {goal}: this recipe is at its best here.</p>}
+      {good.length === 0 && !busy && <p className="mt-1"><Trans>Nothing that was tried saves any {goal}: this recipe is at its best here.</Trans></p>}
       {rest.length > 0 && (
         <details className="mt-2 text-sm">
           <summary className="cursor-pointer text-quiet">
-            {rest.length} other changes: finer, stronger, or no gain in {goal}
+            <Trans>{rest.length} other changes: finer, stronger, or no gain in {goal}</Trans>
           </summary>
           <Group title="" list={rest} goal={goal} column={column} actions={actions} spans={spans} all />
         </details>
       )}
       <p className="mt-1 text-xs text-quiet">
-        Each computed by the engine on a sample of layers; ± is how far the sample may be off{expected && expected.runs > 0 ? `, and “here” what the change really makes with 90 %, ${expected.basis}` : ""}. Strength indices compare
-        recipes of this part: they are never a rating of what it carries.
+        <Trans>
+          Each computed by the engine on a sample of layers; ± is how far the sample may be off{expected && expected.runs > 0 ? t`, and “here” what the change really makes with 90 %, ${expected.basis}` : ""}. Strength indices compare
+          recipes of this part: they are never a rating of what it carries.
+        </Trans>
       </p>
     </div>
   );
@@ -157,17 +163,17 @@ function Group({ title, list, goal, column, actions, spans, all = false }: Group
   const [more, setMore] = useState(all);
   if (list.length === 0) return null;
   const shown = more ? list : list.slice(0, FEW);
-  const caption = title || "Other changes";
+  const caption = title || t`Other changes`;
   return (
     <div className="mt-2 overflow-x-auto">
       <table className="w-full min-w-[36rem] table-fixed text-sm">
         <caption className={title ? "pb-0.5 text-left font-semibold" : "sr-only"}>{caption}</caption>
         <thead className="h-0 text-transparent [&_th]:h-0 [&_th]:p-0 [&_th]:leading-0">
           <tr>
-            <th scope="col">Change</th>
-            <th scope="col" className="w-36">Time</th>
-            <th scope="col" className="w-20">{goal === "cost" ? "Cost" : "Filament"}</th>
-            <th scope="col" className="w-36">Apply</th>
+            <th scope="col"><Trans>Change</Trans></th>
+            <th scope="col" className="w-36"><Trans>Time</Trans></th>
+            <th scope="col" className="w-20">{goal === "cost" ? t`Cost` : t`Filament`}</th>
+            <th scope="col" className="w-36"><Trans>Apply</Trans></th>
           </tr>
         </thead>
         <tbody>
@@ -177,11 +183,11 @@ function Group({ title, list, goal, column, actions, spans, all = false }: Group
                 {lever.label}
                 <span className="text-quiet">
                   {" "}
-                  {lever.group === "remedy" ? `clears: ${lever.why}` : lever.why}
+                  {lever.group === "remedy" ? t`clears: ${lever.why}` : lever.why}
                 </span>
                 {lever.takes.length > 0 && <span className="block text-warning">{lever.takes.join(" · ")}</span>}
                 {lever.breaks.length > 0 && (
-                  <span className="block text-error">Breaks: {lever.breaks.map((one) => one.sentence).join(" · ")}</span>
+                  <span className="block text-error"><Trans>Breaks: {lever.breaks.map((one) => one.sentence).join(" · ")}</Trans></span>
                 )}
               </th>
               <td className="whitespace-nowrap py-1 text-right">
@@ -201,7 +207,7 @@ function Group({ title, list, goal, column, actions, spans, all = false }: Group
       </table>
       {list.length > shown.length && (
         <button type="button" className="btn btn-ghost btn-xs" onClick={() => setMore(true)}>
-          {list.length - shown.length} more
+          <Trans>{list.length - shown.length} more</Trans>
         </button>
       )}
     </div>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { Preview } from "../../api/client";
 import { fixed, plain } from "../../lib/format";
 
@@ -32,7 +33,7 @@ export function BeadDrawing({ preview, name }: { preview: Preview; name: string 
         viewBox={`0 0 ${WIDE} ${HIGH}`}
         className="w-full"
         role="img"
-        aria-label={`Bead of ${name}: ${plain(width)} mm wide and ${plain(height)} mm high from a ${plain(bore)} mm bore`}
+        aria-label={t`Bead of ${name}: ${plain(width)} mm wide and ${plain(height)} mm high from a ${plain(bore)} mm bore`}
       >
         <defs>
           <pattern id="metal" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
@@ -59,21 +60,21 @@ export function BeadDrawing({ preview, name }: { preview: Preview; name: string 
         )}
         <NozzleTip centre={centre} tip={tip} half={half} flat={flat} />
         <rect x={centre - half} y="-2" width={half * 2} height={tip + 2} className="fill-molten" opacity="0.85" />
-        <Across x0={centre - half} x1={centre + half} y={18} text={`bore ${plain(bore)}`} onMolten />
+        <Across x0={centre - half} x1={centre + half} y={18} text={t`bore ${plain(bore)}`} onMolten />
         <Across
           x0={left(columns - 1)}
           x1={left(columns - 1) + beadWide}
           y={floor + 8}
-          text={`width ${plain(width)}`}
+          text={t`width ${plain(width)}`}
           below
         />
-        <Upright x={left(columns - 1) + beadWide + 14} y0={tip} y1={tip + beadHigh} text={`height ${plain(height)}`} />
+        <Upright x={left(columns - 1) + beadWide + 14} y0={tip} y1={tip + beadHigh} text={t`height ${plain(height)}`} />
       </svg>
       <dl className="mt-2 grid grid-cols-2 gap-x-4 text-sm sm:grid-cols-3 lg:grid-cols-2">
-        <Fact name="Width / bore" value={fixed(width / bore, 2)} />
-        <Fact name="Height / bore" value={fixed(height / bore, 2)} />
-        <Fact name="Bead area" value={`${fixed(bead.area_mm2, 4)} mm²`} />
-        <Fact name="Line spacing" value={`${fixed(spacing, 3)} mm`} />
+        <Fact name={t`Width / bore`} value={fixed(width / bore, 2)} />
+        <Fact name={t`Height / bore`} value={fixed(height / bore, 2)} />
+        <Fact name={t`Bead area`} value={`${fixed(bead.area_mm2, 4)} mm²`} />
+        <Fact name={t`Line spacing`} value={`${fixed(spacing, 3)} mm`} />
       </dl>
     </figure>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { Preview } from "../../api/client";
 import { fixed } from "../../lib/format";
@@ -10,7 +12,7 @@ export function FlowGauge({ preview }: { preview: Preview }) {
   const over = preview.beads.filter((bead) => bead.flow_mm3_s > ceiling);
   return (
     <div>
-      <h3 className="font-serif text-lg">Flow against the melt ceiling</h3>
+      <h3 className="font-serif text-lg"><Trans>Flow against the melt ceiling</Trans></h3>
       <ul className="mt-1 space-y-1 text-sm">
         {preview.beads.map((bead) => {
           const held = bead.flow_mm3_s > ceiling;
@@ -44,15 +46,17 @@ export function FlowGauge({ preview }: { preview: Preview }) {
         })}
       </ul>
       <p className="mt-1 text-sm text-quiet">
-        Ceiling {fixed(ceiling, 1)} mm³/s, {preview.melt_basis || preview.melt_ceiling_source}
-        {preview.melt_ceiling_source !== "measured" && <>; bound by {BOUND[preview.melt_bound] ?? preview.melt_bound}</>}. The knee lies within {fixed(preview.melt_low_mm3_s, 1)} to {fixed(preview.melt_high_mm3_s, 1)} (90 %).{" "}
-        {preview.melt_test_id != null ? <Link className="underline" to={`/flow/${preview.melt_test_id}`}>See the test</Link> : <Link className="underline" to="/flow">Measure it</Link>}
+        <Trans>Ceiling {fixed(ceiling, 1)} mm³/s, {preview.melt_basis || preview.melt_ceiling_source}</Trans>
+        {preview.melt_ceiling_source !== "measured" && <><Trans>; bound by {BOUND[preview.melt_bound] ?? preview.melt_bound}</Trans></>}<Trans>. The knee lies within {fixed(preview.melt_low_mm3_s, 1)} to {fixed(preview.melt_high_mm3_s, 1)} (90 %).</Trans>{" "}
+        {preview.melt_test_id != null ? <Link className="underline" to={`/flow/${preview.melt_test_id}`}><Trans>See the test</Trans></Link> : <Link className="underline" to="/flow"><Trans>Measure it</Trans></Link>}
       </p>
       {over.length > 0 && (
         <p className="mt-1 text-sm">
-          {over.map((bead) => FEATURES.find((one) => one.key === bead.feature)?.label ?? bead.feature).join(", ")}{" "}
-          {over.length === 1 ? "is" : "are"} slowed to {speeds(over.map((bead) => bead.speed_limit_mm_s))} mm/s.{" "}
-          {wayOut(preview)}
+          <Trans>
+            {over.map((bead) => FEATURES.find((one) => one.key === bead.feature)?.label ?? bead.feature).join(", ")}{" "}
+            <Plural value={over.length} one="is" other="are" /> slowed to {speeds(over.map((bead) => bead.speed_limit_mm_s))} mm/s.{" "}
+            {wayOut(preview)}
+          </Trans>
         </p>
       )}
     </div>
@@ -60,22 +64,22 @@ export function FlowGauge({ preview }: { preview: Preview }) {
 }
 
 const BOUND: Record<string, string> = {
-  heat: "how fast heat reaches the strand's centre",
-  push: "how hard the drive can push through this bore",
-  heater: "the heater's watts",
-  strand: "the flow at which the strand curls",
-  known: "the most that this plastic is known to take",
-  too_cold: "a temperature at which this plastic does not melt",
+  heat: t`how fast heat reaches the strand's centre`,
+  push: t`how hard the drive can push through this bore`,
+  heater: t`the heater's watts`,
+  strand: t`the flow at which the strand curls`,
+  known: t`the most that this plastic is known to take`,
+  too_cold: t`a temperature at which this plastic does not melt`,
 };
 
 function wayOut({ melt_bound, temp_for_flow_c }: Preview): string {
-  if (melt_bound === "known") return "Heat does not change that.";
-  if (temp_for_flow_c == null) return "No temperature in this material's window melts that flow.";
-  return `${Math.ceil(temp_for_flow_c)} °C would melt it.`;
+  if (melt_bound === "known") return t`Heat does not change that.`;
+  if (temp_for_flow_c == null) return t`No temperature in this material's window melts that flow.`;
+  return t`${Math.ceil(temp_for_flow_c)} °C would melt it.`;
 }
 
 function speeds(limits: number[]): string {
   const low = Math.round(Math.min(...limits));
   const high = Math.round(Math.max(...limits));
-  return low === high ? String(low) : `${low} to ${high}`;
+  return low === high ? String(low) : t`${low} to ${high}`;
 }

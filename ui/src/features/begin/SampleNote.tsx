@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import { useSamples, useSamplesChange } from "../../api/samples";
 import { useHistory } from "../../components/history";
@@ -11,13 +13,13 @@ export function SampleNote() {
   return (
     <p className="mt-3 flex flex-wrap items-center gap-x-3 gap-y-1 border-l-2 border-molten bg-base-200 px-3 py-1.5 text-sm" data-testid="sample-note">
       <span>
-        This is the sample workshop: made up, to look around in.{samples.own_parts > 0 && ` ${samples.own_parts} of the parts ${samples.own_parts === 1 ? "is" : "are"} your own.`}
+        <Trans>This is the sample workshop: made up, to look around in.{samples.own_parts > 0 && ` ${plural(samples.own_parts, { one: "# of the parts is your own.", other: "# of the parts are your own." })}`}</Trans>
       </span>
       <Link className="underline" to="/begin">
-        Begin with your own
+        <Trans>Begin with your own</Trans>
       </Link>
       <button type="button" className="btn btn-ghost btn-xs ml-auto" disabled={remove.isPending} onClick={() => remove.run()}>
-        Remove the sample workshop
+        <Trans>Remove the sample workshop</Trans>
       </button>
     </p>
   );
@@ -33,7 +35,7 @@ export function useRemoveSamples() {
       .mutateAsync("remove")
       .then(() => {
         const step = {
-          label: "removing the sample workshop",
+          label: t`removing the sample workshop`,
           undo: async () => {
             await change.mutateAsync("restore");
           },
@@ -42,7 +44,7 @@ export function useRemoveSamples() {
           },
         };
         history.push(step);
-        toast("The sample workshop was removed. What your own parts are printed with stayed.", { action: { label: "Undo", run: () => void history.undoStep(step) } });
+        toast(t`The sample workshop was removed. What your own parts are printed with stayed.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
       })
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
   return { run: () => void run(), isPending: change.isPending };

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { memo, useCallback, useMemo } from "react";
 import { useNavigate } from "react-router";
 import type { Estimate, Part, RecipeColumn } from "../../api/client";
@@ -9,9 +10,9 @@ import { Ledger } from "../ledger/Ledger";
 import { WaterfallPanel } from "../ledger/WaterfallPanel";
 
 const FACES = [
-  { key: "ledger", name: "Where it goes", press: "Alt+W" },
-  { key: "difference", name: "What makes the difference", press: "Alt+M" },
-  { key: "height", name: "By height", press: "Alt+H" },
+  { key: "ledger", name: t`Where it goes`, press: "Alt+W" },
+  { key: "difference", name: t`What makes the difference`, press: "Alt+M" },
+  { key: "height", name: t`By height`, press: "Alt+H" },
 ] as const;
 
 type Face = (typeof FACES)[number]["key"];
@@ -29,8 +30,8 @@ export const Lower = memo(function Lower({ part, columns, entries }: LowerProps)
   const commands = useMemo<Command[]>(
     () =>
       FACES.map(({ key, name, press }) => ({
-        name: `Show: ${name.toLowerCase()}`,
-        group: "Under the sheet",
+        name: t`Show: ${name.toLowerCase()}`,
+        group: t`Under the sheet`,
         press,
         run: () => {
           show(key);
@@ -46,7 +47,7 @@ export const Lower = memo(function Lower({ part, columns, entries }: LowerProps)
   );
   return (
     <div id="lower" className="mt-5 scroll-mt-2">
-      <Tabs label="Where it goes" tabs={FACES} shown={face} onShow={show}>
+      <Tabs label={t`Where it goes`} tabs={FACES} shown={face} onShow={show}>
         {face === "ledger" && (
           <Ledger entries={entries} onPick={pick} />
         )}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useCallback, useMemo, useState } from "react";
 import type { Part, Preview, RecipeColumn, Shelf } from "../../api/client";
 import { useCommands, type Command } from "../../components/commands";
@@ -24,9 +26,9 @@ import type { SheetActions } from "../sheet/useSheet";
 type Face = "next" | "row" | "bead";
 
 const FACES = [
-  { key: "next", name: "Next move", press: "Alt+N" },
-  { key: "row", name: "This row", press: "Alt+R" },
-  { key: "bead", name: "Bead", press: "Alt+B" },
+  { key: "next", name: t`Next move`, press: "Alt+N" },
+  { key: "row", name: t`This row`, press: "Alt+R" },
+  { key: "bead", name: t`Bead`, press: "Alt+B" },
 ] as const;
 
 interface SidePanelProps {
@@ -69,11 +71,11 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
   const moves = useNextMoves(column, part, ready && face === "next");
   usePanelCommands({ column, actions, moves: moves.isPlaceholderData ? undefined : moves.data?.moves, show, setAll });
   return (
-    <Tabs label="The column in focus" tabs={FACES} shown={face} onShow={show}>
+    <Tabs label={t`The column in focus`} tabs={FACES} shown={face} onShow={show}>
       {face === "next" && (
         <div className="space-y-2">
           {column.gcode ? (
-            <p className="text-sm text-quiet">A replayed file cannot be changed. Put the focus on another column for its next move.</p>
+            <p className="text-sm text-quiet"><Trans>A replayed file cannot be changed. Put the focus on another column for its next move.</Trans></p>
           ) : (
             <NextMoves column={column} actions={actions} ready={ready} answer={moves} onAll={() => setAll("levers")} />
           )}
@@ -101,12 +103,12 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
       )}
       {face !== "next" && <Cautions part={part} column={column} ready={ready} actions={actions} />}
       {all === "levers" && (
-        <Over title="What to change next" of={`in ${column.name}`} onClose={() => setAll("")}>
+        <Over title={t`What to change next`} of={t`in ${column.name}`} onClose={() => setAll("")}>
           <LeversPanel part={part} column={column} actions={actions} />
         </Over>
       )}
       {all === "findings" && (
-        <Over title="What stands out" of={`in ${column.name}`} onClose={() => setAll("")}>
+        <Over title={t`What stands out`} of={t`in ${column.name}`} onClose={() => setAll("")}>
           <FindingsPanel part={part} column={column} ready={ready} actions={actions} />
         </Over>
       )}
@@ -114,12 +116,15 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
   );
 }
 
+/** The rows that shape a bead. */
+const BEAD_GROUP = FIELDS.find((field) => field.key === "layer_height_mm")?.group;
+
 /** The face that a row brings up by itself: the bead for what shapes it or its flow, the figure's own story for a result. */
 function faceOf(row: string): Face | null {
   if (RESULTS.some((result) => result.key === row)) return "row";
   const field = FIELDS.find((one) => one.key === row);
   const flows = row === "nozzle" || row === "nozzle_temp_c" || (row.startsWith("speed_mm_s.") && row !== "speed_mm_s.travel");
-  return flows || field?.group === "Nozzle and bead" ? "bead" : null;
+  return flows || field?.group === BEAD_GROUP ? "bead" : null;
 }
 
 interface PanelCommands {
@@ -134,21 +139,21 @@ function usePanelCommands({ column, actions, moves, show, setAll }: PanelCommand
   const toast = useToast();
   const commands = useMemo<Command[]>(() => {
     const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
-    const group = "Beside the sheet";
+    const group = t`Beside the sheet`;
     const levers = moves ? [...moves.best, ...(moves.together ? [moves.together] : [])] : [];
     return [
-      ...FACES.map(({ key, name, press }) => ({ name: `Show: ${name.toLowerCase()}`, group, press, run: () => show(key) })),
-      { name: "All changes worth considering", group, press: "Alt+A", words: "levers save", run: () => setAll("levers") },
-      { name: "All findings, with reasons", group, press: "Alt+S", words: "stands out risk caution waste", run: () => setAll("findings") },
+      ...FACES.map(({ key, name, press }) => ({ name: t`Show: ${name.toLowerCase()}`, group, press, run: () => show(key) })),
+      { name: t`All changes worth considering`, group, press: "Alt+A", words: t`levers save`, run: () => setAll("levers") },
+      { name: t`All findings, with reasons`, group, press: "Alt+S", words: t`stands out risk caution waste`, run: () => setAll("findings") },
       ...levers.flatMap((lever, at) => [
         {
-          name: `Apply: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
+          name: t`Apply: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
           group: column.name,
           press: `Alt+Shift+${at + 1}`,
           run: () => void applyHere(actions, column, lever.settings, lever.label).catch(failed),
         },
         {
-          name: `As a new column: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
+          name: t`As a new column: ${lever.label}, ${formatDurationDifference(lever.time_s)}`,
           group: column.name,
           run: () => void applyBeside(actions, column, lever.settings, lever.label).catch(failed),
         },

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { useNavigate } from "react-router";
@@ -26,30 +27,30 @@ export function useSheetCommands({ part, columns, column, actions }: SheetComman
   const toast = useToast();
   const commands = useMemo<Command[]>(() => {
     const failed = (error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" });
-    const group = "Columns";
+    const group = t`Columns`;
     const goTo = (row: string) => goToCell({ row });
     const ofColumn: Command[] = column
       ? [
-          { name: `Duplicate ${column.name}`, group, press: "Alt+C", words: "copy column", run: () => void actions.duplicate(column.id).catch(failed) },
-          { name: `Remove ${column.name}`, group, press: "Alt+X", words: "delete column", run: () => void actions.remove(column).catch(failed) },
+          { name: t`Duplicate ${column.name}`, group, press: "Alt+C", words: t`copy column`, run: () => void actions.duplicate(column.id).catch(failed) },
+          { name: t`Remove ${column.name}`, group, press: "Alt+X", words: t`delete column`, run: () => void actions.remove(column).catch(failed) },
           {
-            name: `Choose ${column.name} for this part`,
+            name: t`Choose ${column.name} for this part`,
             group,
             press: "Alt+G",
-            run: () => void savePart(queries, history, part.id, { chosen_id: column.id }, `the recipe of ${part.name}`).catch(failed),
+            run: () => void savePart(queries, history, part.id, { chosen_id: column.id }, t`the recipe of ${part.name}`).catch(failed),
           },
-          { name: `Print ${column.name}: to the machine`, group, press: "Alt+P", words: "send file", run: () => void navigate(`/parts/${part.id}/send?column=${column.id}`) },
-          { name: `Layers of ${column.name}`, group, press: "Alt+L", run: () => void navigate(`/parts/${part.id}/layers?column=${column.id}`) },
-          { name: `Report of ${column.name}, as a PDF`, group: "Part", press: "Alt+O", words: "print pdf html", run: () => void window.open(`/api/parts/${part.id}/report.pdf?recipe_id=${column.id}`, "_blank") },
+          { name: t`Print ${column.name}: to the machine`, group, press: "Alt+P", words: t`send file`, run: () => void navigate(`/parts/${part.id}/send?column=${column.id}`) },
+          { name: t`Layers of ${column.name}`, group, press: "Alt+L", run: () => void navigate(`/parts/${part.id}/layers?column=${column.id}`) },
+          { name: t`Report of ${column.name}, as a PDF`, group: t`Part`, press: "Alt+O", words: t`print pdf html`, run: () => void window.open(`/api/parts/${part.id}/report.pdf?recipe_id=${column.id}`, "_blank") },
         ]
       : [];
     return [
-      { name: "New column", group, press: "Alt+I", words: "add recipe", run: () => void actions.add({}).catch(failed) },
+      { name: t`New column`, group, press: "Alt+I", words: t`add recipe`, run: () => void actions.add({}).catch(failed) },
       ...ofColumn,
-      { name: "Find a row", group: "Rows", press: "/", run: () => document.querySelector<HTMLInputElement>("[data-find-row]")?.focus() },
-      ...RESULTS.map((row) => ({ name: row.label, group: "Row", run: () => goTo(row.key) })),
-      ...FIELDS.map((field) => ({ name: field.label, group: `Row · ${field.group}`, run: () => goTo(field.key) })),
-      ...columns.filter((one) => one.id !== column?.id).map((one) => ({ name: `Go to ${one.name}`, group, run: () => goToCell({ column: one.id }) })),
+      { name: t`Find a row`, group: t`Rows`, press: "/", run: () => document.querySelector<HTMLInputElement>("[data-find-row]")?.focus() },
+      ...RESULTS.map((row) => ({ name: row.label, group: t`Row`, run: () => goTo(row.key) })),
+      ...FIELDS.map((field) => ({ name: field.label, group: t`Row · ${field.group}`, run: () => goTo(field.key) })),
+      ...columns.filter((one) => one.id !== column?.id).map((one) => ({ name: t`Go to ${one.name}`, group, run: () => goToCell({ column: one.id }) })),
     ];
   }, [actions, column, columns, history, navigate, part, queries, toast]);
   useCommands(commands);

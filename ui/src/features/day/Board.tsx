@@ -1,13 +1,16 @@
+import { t } from "@lingui/core/macro";
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { BoardMachine, BoardRun, Day } from "../../api/client";
-import { formatDuration } from "../../lib/format";
+import { formatDuration, ofWords } from "../../lib/format";
 import { clock, HOUR_MS, keyOf, marks, momentAt, neighbour, xOf, type Way } from "./board";
 
 const ROW_PX = 62;
 const HEAD_PX = 34;
 const NAME_PX = 128;
+/** What is changed at a machine between two prints. */
+const CHANGE = { plate: t`plate`, nozzle: t`nozzle`, spool: t`spool` };
 const ARROWS: Record<string, Way> = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down", Home: "first", End: "last" };
-const CHANGE = { plate: "▱", nozzle: "▾", spool: "◎" } as const;
+const SIGN = { plate: "▱", nozzle: "▾", spool: "◎" };
 
 interface Props {
   day: Day;
@@ -60,22 +63,22 @@ export function Board({ day, days, selected, onSelect, onPut }: Props) {
   };
   return (
     <div ref={frame} className="relative mt-3 flex border-y border-base-content/40">
-      <ul className="shrink-0" style={{ width: NAME_PX, paddingTop: HEAD_PX }} aria-label="Machines">
+      <ul className="shrink-0" style={{ width: NAME_PX, paddingTop: HEAD_PX }} aria-label={t`Machines`}>
         {day.machines.map((machine) => (
           <li key={machine.id} className="flex flex-col justify-center border-t border-rule pr-2 leading-tight" style={{ height: ROW_PX }}>
             <span className="truncate font-serif text-lg">{machine.name}</span>
             <span className="line-clamp-2 text-xs text-quiet" title={machine.holds}>
-              {machine.holds || "nothing fitted"}
+              {machine.holds || t`nothing fitted`}
             </span>
           </li>
         ))}
       </ul>
-      <div className="relative min-w-0 flex-1 overflow-x-auto" tabIndex={-1} role="group" aria-label="Board">
+      <div className="relative min-w-0 flex-1 overflow-x-auto" tabIndex={-1} role="group" aria-label={t`Board`}>
         <div className="relative" style={{ width, height }}>
           <Hours day={day} x={x} from={from} to={to} height={height} />
           {ticks.map((at) => (
             <span key={at.getTime()} aria-hidden className={`absolute top-0 bottom-0 border-l pl-1 text-[11px] leading-4 ${at.getHours() === 0 ? "border-base-content/50" : "border-rule/60"}`} style={{ left: x(at) }}>
-              {at.getHours() === 0 ? <strong className="block whitespace-nowrap">{at.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" })}</strong> : <span className="block pt-4 text-quiet">{at.getHours()}</span>}
+              {at.getHours() === 0 ? <strong className="block whitespace-nowrap">{at.toLocaleDateString(ofWords(), { weekday: "short", day: "numeric", month: "short" })}</strong> : <span className="block pt-4 text-quiet">{at.getHours()}</span>}
             </span>
           ))}
           {day.machines.map((machine, row) => (
@@ -147,10 +150,10 @@ function Running({ machine, x, now }: { machine: BoardMachine; x: (moment: strin
       href={`/log/${run.run_id}`}
       className="absolute top-2 bottom-2 block overflow-hidden rounded-l-[3px] border-l-4 border-molten px-1.5 text-xs leading-tight"
       style={{ left, width: Math.max(14, right - left), background: `linear-gradient(to right, var(--molten-wash) 0, var(--molten-wash) ${solid - left}px, transparent ${Math.max(solid, right) - left}px)` }}
-      title={`${run.name}: ${run.over ? "ended" : "ends"} ${clock(run.ends_at)} (${clock(run.low_end)} to ${clock(run.high_end)})`}
+      title={t`${run.name}: ${run.over ? t`ended` : t`ends`} ${clock(run.ends_at)} (${clock(run.low_end)} to ${clock(run.high_end)})`}
     >
       <strong className="block truncate">{run.name}</strong>
-      <span className="block truncate">{run.over ? "to be taken off" : `until ${clock(run.ends_at)}`}</span>
+      <span className="block truncate">{run.over ? t`to be taken off` : t`until ${clock(run.ends_at)}`}</span>
     </a>
   );
 }
@@ -173,10 +176,10 @@ function RunBar({ run, x, selected, tabbed, onSelect, onKey, onDrop }: BarProps)
   const width = Math.max(6, high - left);
   const solid = Math.max(4, low - left);
   const late = run.late_s > 0;
-  const changes = run.changes.map((change) => `${change.kind}: ${change.says}`).join(", ");
+  const changes = run.changes.map((change) => `${CHANGE[change.kind]}: ${change.says}`).join(", ");
   const title = `${run.name}${run.plates > 1 ? ` ${run.plate}/${run.plates}` : ""}`;
   const size = `${run.pieces > 1 ? `${run.pieces} × ` : ""}${formatDuration((Date.parse(run.end) - Date.parse(run.start)) / 1000)}`;
-  const label = `${title} ${size}, ${run.machine}, ${clock(run.start)} to ${clock(run.end)}${late ? ", late" : ""}${run.pinned ? ", put there by hand" : ""}${changes ? `; before it ${changes}` : ""}`;
+  const label = t`${title} ${size}, ${run.machine}, ${clock(run.start)} to ${clock(run.end)}${late ? t`, late` : ""}${run.pinned ? t`, put there by hand` : ""}${changes ? t`; before it ${changes}` : ""}`;
   const down = (event: PointerEvent<HTMLButtonElement>) => {
     if (onDrop === null || event.button !== 0) return;
     event.currentTarget.setPointerCapture(event.pointerId);
@@ -195,8 +198,8 @@ function RunBar({ run, x, selected, tabbed, onSelect, onKey, onDrop }: BarProps)
   return (
     <>
       {run.changes.map((change) => (
-        <span key={change.kind} aria-hidden className="absolute bottom-1 overflow-hidden border-b-2 border-secondary text-center text-[10px] leading-3 text-secondary" style={{ left: x(change.start), width: Math.max(5, x(change.end) - x(change.start)) }} title={`${change.kind}: ${change.says}, ${formatDuration((Date.parse(change.end) - Date.parse(change.start)) / 1000)}`}>
-          {x(change.end) - x(change.start) > 8 && CHANGE[change.kind]}
+        <span key={change.kind} aria-hidden className="absolute bottom-1 overflow-hidden border-b-2 border-secondary text-center text-[10px] leading-3 text-secondary" style={{ left: x(change.start), width: Math.max(5, x(change.end) - x(change.start)) }} title={`${CHANGE[change.kind]}: ${change.says}, ${formatDuration((Date.parse(change.end) - Date.parse(change.start)) / 1000)}`}>
+          {x(change.end) - x(change.start) > 8 && SIGN[change.kind]}
         </span>
       ))}
       <button

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { api, take, type RecipeColumn } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { JobBar } from "../../components/JobBar";
@@ -11,21 +13,21 @@ export function Fill({ column, onTake }: { column: RecipeColumn; onTake: (count:
     <div className="mt-2 text-sm">
       {!found && !work.busy && !work.problem && (
         <button type="button" className="btn btn-ghost btn-xs min-h-7 font-normal underline" onClick={work.start}>
-          How many on a plate pay best?
+          <Trans>How many on a plate pay best?</Trans>
         </button>
       )}
-      <JobBar work={work} what="Filling the plate" />
+      <JobBar work={work} what={t`Filling the plate`} />
       {found && (
         <>
           <p className="font-serif text-lg">{found.says}</p>
           <div className="overflow-x-auto">
             <table className="text-right">
-              <caption className="sr-only">Pieces on a plate</caption>
+              <caption className="sr-only"><Trans>Pieces on a plate</Trans></caption>
               <thead>
                 <tr className="border-b border-rule text-quiet">
-                  {["on a plate", "takes", "a piece", "grams a piece", "the plate fails", "a good piece costs", "good pieces a day", ""].map((name) => (
+                  {[t`on a plate`, t`takes`, t`a piece`, t`grams a piece`, t`the plate fails`, t`a good piece costs`, t`good pieces a day`, ""].map((name) => (
                     <th key={name} scope="col" className="px-2 py-0.5 font-normal">
-                      {name || <span className="sr-only">take it</span>}
+                      {name || <span className="sr-only"><Trans>take it</Trans></span>}
                     </th>
                   ))}
                 </tr>
@@ -42,12 +44,12 @@ export function Fill({ column, onTake }: { column: RecipeColumn; onTake: (count:
                     <td className="px-2">{percent(step.risk)}</td>
                     <td className="px-2">
                       {formatMoney(step.cost_of_good)}
-                      {step.count === found.cheapest && <span className="text-quiet"> least</span>}
+                      {step.count === found.cheapest && <span className="text-quiet"> <Trans>least</Trans></span>}
                     </td>
                     <td className="px-2">{fixed(step.per_day, 1)}</td>
                     <td className="px-2">
                       <button type="button" className="btn btn-ghost btn-xs min-h-6 font-normal underline" onClick={() => onTake(step.count)}>
-                        take {step.count}
+                        <Trans>take {step.count}</Trans>
                       </button>
                     </td>
                   </tr>

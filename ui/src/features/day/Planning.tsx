@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import type { Day } from "../../api/client";
 import { usePlanning, usePlanningJob, useReplanning } from "../../api/day";
 import { fixed, formatMoney } from "../../lib/format";
@@ -13,26 +15,28 @@ export function Planning({ day, may }: { day: Day; may: boolean }) {
     <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
       {score && score.runs > 0 && (
         <p className="font-serif text-xl">
-          {score.pieces} {score.pieces === 1 ? "piece" : "pieces"} by {day.runs.length > 0 ? clock(new Date(Math.max(...day.runs.map((run) => Date.parse(run.end))))) : "now"},{" "}
-          <span className={score.late > 0 ? "text-error" : ""}>{score.late === 0 ? "nothing late" : `${score.late} late`}</span>
-          {day.unplaced.length > 0 && <span className="text-error">, {day.unplaced.length} without a place</span>}
+          <Trans>
+            <Plural value={score.pieces} one="# piece" other="# pieces" /> by {day.runs.length > 0 ? clock(new Date(Math.max(...day.runs.map((run) => Date.parse(run.end))))) : t`now`},{" "}
+            <span className={score.late > 0 ? "text-error" : ""}>{score.late === 0 ? t`nothing late` : t`${score.late} late`}</span>
+          </Trans>
+          {day.unplaced.length > 0 && <span className="text-error"><Trans>, {day.unplaced.length} without a place</Trans></span>}
         </p>
       )}
       {score && score.runs > 0 && (
         <p className="text-sm text-quiet">
-          {score.nozzle_swaps} nozzle and {score.spool_swaps} spool changes · {fixed(score.alone_h, 1)} h of long prints alone · {formatMoney(score.energy_cost)} of power. {day.bound_says}
+          <Trans>{score.nozzle_swaps} nozzle and {score.spool_swaps} spool changes · {fixed(score.alone_h, 1)} h of long prints alone · {formatMoney(score.energy_cost)} of power. {day.bound_says}</Trans>
         </p>
       )}
       <p className="ml-auto flex items-center gap-3 text-sm text-quiet" role="status">
         {job !== undefined && day.job_id != null ? (
           <>
-            <progress className="progress progress-accent w-28" aria-label="Planning" value={job.share} max={1} /> {job.doing || "planning"}
+            <progress className="progress progress-accent w-28" aria-label={t`Planning`} value={job.share} max={1} /> {job.doing || t`planning`}
           </>
         ) : (
-          day.made_at && `planned ${clock(day.made_at)}`
+          day.made_at && t`planned ${clock(day.made_at)}`
         )}
         <button type="button" className="btn btn-outline btn-xs min-h-7 font-normal" disabled={!may || again.isPending || day.job_id != null} onClick={() => again.mutate(30)}>
-          Plan anew
+          <Trans>Plan anew</Trans>
         </button>
       </p>
       {job?.state === "failed" && <p className="text-sm text-error">{job.problem}</p>}
@@ -49,13 +53,13 @@ export function Notes({ day }: { day: Day }) {
       {(day.unplaced.length > 0 || day.notes.length > 0) && (
         <section aria-labelledby="unplaced">
           <h2 id="unplaced" className="font-serif text-xl">
-            Without a place
+            <Trans>Without a place</Trans>
           </h2>
           <ul className="text-sm">
             {day.unplaced.map((one) => (
               <li key={`${one.queue_id}-${one.plate}`}>
                 <strong>
-                  {one.name}, plate {one.plate}:
+                  <Trans>{one.name}, plate {one.plate}:</Trans>
                 </strong>{" "}
                 {one.why}
               </li>
@@ -69,7 +73,7 @@ export function Notes({ day }: { day: Day }) {
       {day.moved.length > 0 && (
         <section aria-labelledby="moved">
           <h2 id="moved" className="font-serif text-xl">
-            Moved since the plan before
+            <Trans>Moved since the plan before</Trans>
           </h2>
           <ul className="text-sm">
             {day.moved.slice(0, 12).map((one) => (
@@ -80,7 +84,7 @@ export function Notes({ day }: { day: Day }) {
                 {one.says}
               </li>
             ))}
-            {day.moved.length > 12 && <li className="text-quiet">and {day.moved.length - 12} more</li>}
+            {day.moved.length > 12 && <li className="text-quiet"><Trans>and {day.moved.length - 12} more</Trans></li>}
           </ul>
         </section>
       )}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { useNavigate } from "react-router";
@@ -16,13 +18,13 @@ export function QueueAgain({ runId }: { runId: number }) {
     onSuccess: async (made) => {
       key.current = crypto.randomUUID();
       await dayChanged(queries);
-      toast(`${made.name} is in the queue once more.`, { action: { label: "Look", run: () => void navigate("/day/queue") } });
+      toast(t`${made.name} is in the queue once more.`, { action: { label: t`Look`, run: () => void navigate("/day/queue") } });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
     <button type="button" className="btn btn-ghost btn-xs min-h-7 font-normal underline" disabled={again.isPending} onClick={() => again.mutate()}>
-      Queue it once more
+      <Trans>Queue it once more</Trans>
     </button>
   );
 }

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { Link, useNavigate } from "react-router";
@@ -44,61 +46,63 @@ export function RunPanel({ day, run, may, onPut, onRelease }: Props) {
           {run.plates > 1 && (
             <span className="text-quiet">
               {" "}
-              {run.plate} of {run.plates}
+              <Trans>{run.plate} of {run.plates}</Trans>
             </span>
           )}
         </h2>
         <p>
-          {clock(run.start)} to {clock(run.end)}{" "}
+          <Trans>{clock(run.start)} to {clock(run.end)}</Trans>{" "}
           <span className="text-quiet">
             (
-            <Explained side="bottom" how="Nine of ten such ends fall between these: what this machine's logged runs were off by, for this recipe and all that is ahead of it.">
-              {clock(run.low_end)} to {clock(run.high_end)}
+            <Explained side="bottom" how={t`Nine of ten such ends fall between these: what this machine's logged runs were off by, for this recipe and all that is ahead of it.`}>
+              <Trans>{clock(run.low_end)} to {clock(run.high_end)}</Trans>
             </Explained>
             )
           </span>
         </p>
         <p className="text-sm text-quiet">
-          {run.recipe} on {run.machine}, {run.nozzle_mm} mm, {formatGrams(run.grams)} of {run.material}
-          {run.spool && `: ${run.spool}`}
+          <Trans>
+            {run.recipe} on {run.machine}, {run.nozzle_mm} mm, {formatGrams(run.grams)} of {run.material}
+            {run.spool && `: ${run.spool}`}
+          </Trans>
         </p>
         {run.late_s > 0 && run.due_at && (
           <p className="text-sm text-error">
-            Due {clock(run.due_at)}: up to {formatDuration(run.late_s)} late.
+            <Trans>Due {clock(run.due_at)}: up to {formatDuration(run.late_s)} late.</Trans>
           </p>
         )}
         {run.alone_s > 8 * 3600 && (
           <p className="mt-1 text-sm text-warning">
-            It runs {formatDuration(run.alone_s)} with nobody there: smoke alarm, clear surroundings, and what maker and insurer ask for.
+            <Trans>It runs {formatDuration(run.alone_s)} with nobody there: smoke alarm, clear surroundings, and what maker and insurer ask for.</Trans>
           </p>
         )}
         <div className="mt-2 flex flex-wrap gap-2">
-          <button type="button" className="btn btn-accent btn-sm font-normal" disabled={!firstHere || machine?.running != null || start.isPending} title={machine?.running ? `${machine.running.name} is still on it` : firstHere ? undefined : "Others go first on this machine"} onClick={() => start.mutate()}>
-            Start it now
+          <button type="button" className="btn btn-accent btn-sm font-normal" disabled={!firstHere || machine?.running != null || start.isPending} title={machine?.running ? t`${machine.running.name} is still on it` : firstHere ? undefined : t`Others go first on this machine`} onClick={() => start.mutate()}>
+            <Trans>Start it now</Trans>
           </button>
           {firstHere && run.recipe_id != null && machine?.running == null && (
             <Link className="btn btn-outline btn-sm font-normal" to={`/parts/${run.part_id}/send?column=${run.recipe_id}&queue=${run.queue_id}&plate=${run.plate}`}>
-              Send it to the machine
+              <Trans>Send it to the machine</Trans>
             </Link>
           )}
           {run.pinned ? (
             <button type="button" className="btn btn-outline btn-sm font-normal" disabled={!may} onClick={() => onRelease(run)}>
-              Let the plan place it
+              <Trans>Let the plan place it</Trans>
             </button>
           ) : (
             <button type="button" className="btn btn-outline btn-sm font-normal" disabled={!may} onClick={() => onPut(run, run.machine_id, new Date(run.start))}>
-              Keep it here
+              <Trans>Keep it here</Trans>
             </button>
           )}
         </div>
       </div>
       <div>
-        <h3 className="font-semibold">Why here</h3>
+        <h3 className="font-semibold"><Trans>Why here</Trans></h3>
         <ul className="list-disc pl-4 text-sm">{told.data?.here.map((sentence) => <li key={sentence}>{sentence}</li>)}</ul>
         {told.isError && <p className="text-sm text-quiet">{told.error.message}</p>}
       </div>
       <div>
-        <h3 className="font-semibold">Why not there</h3>
+        <h3 className="font-semibold"><Trans>Why not there</Trans></h3>
         <ul className="text-sm">
           {told.data?.there.map((one) => (
             <li key={one.machine} className="py-0.5">
@@ -112,12 +116,12 @@ export function RunPanel({ day, run, may, onPut, onRelease }: Props) {
                     if (target) onPut(run, target.id, new Date(run.start));
                   }}
                 >
-                  put it there
+                  <Trans>put it there</Trans>
                 </button>
               )}
             </li>
           ))}
-          {told.data?.there.length === 0 && <li className="text-quiet">There is no other machine.</li>}
+          {told.data?.there.length === 0 && <li className="text-quiet"><Trans>There is no other machine.</Trans></li>}
         </ul>
       </div>
     </section>

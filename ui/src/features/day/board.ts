@@ -1,4 +1,6 @@
+import { t } from "@lingui/core/macro";
 import type { BoardRun } from "../../api/client";
+import { ofWords } from "../../lib/format";
 
 /** As much of a run as finding one's way needs. */
 export type Standing = Pick<BoardRun, "queue_id" | "plate" | "machine_id" | "start" | "end">;
@@ -60,12 +62,12 @@ export function neighbour<Run extends Standing>(runs: readonly Run[], machines: 
 export function until(moment: string, now: number): string {
   const minutes = Math.round((new Date(moment).getTime() - now) / 60_000);
   const size = Math.abs(minutes);
-  const text = size < 60 ? `${size} min` : size < 48 * 60 ? `${Math.floor(size / 60)} h ${String(size % 60).padStart(2, "0")}` : `${Math.round(size / 1440)} days`;
-  return minutes > 0 ? `in ${text}` : size === 0 ? "now" : `${text} ago`;
+  const text = size < 60 ? `${size} min` : size < 48 * 60 ? `${Math.floor(size / 60)} h ${String(size % 60).padStart(2, "0")}` : t`${Math.round(size / 1440)} days`;
+  return minutes > 0 ? t`in ${text}` : size === 0 ? t`now` : t`${text} ago`;
 }
 
 /** A day and an hour, such as `Mon 8:05`. */
 export function clock(moment: string | Date): string {
   const at = new Date(moment);
-  return `${at.toLocaleDateString("en-GB", { weekday: "short" })} ${at.getHours()}:${String(at.getMinutes()).padStart(2, "0")}`;
+  return `${at.toLocaleDateString(ofWords(), { weekday: "short" })} ${at.getHours()}:${String(at.getMinutes()).padStart(2, "0")}`;
 }

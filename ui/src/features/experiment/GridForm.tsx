@@ -1,13 +1,15 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import type { Grid, GridFactor, Level, Shelf, Varied } from "../../api/client";
 import { isTyped, levelsText, optionsOf, typedLevels } from "./levels";
 
 const MEASURES: readonly [Grid["measure"], string, string][] = [
-  ["none", "nothing: minutes and looks", ""],
-  ["squeeze", "squeezing: before less after", "mm"],
-  ["break", "force at break", "N"],
-  ["thickness", "a thickness", "mm"],
-  ["overhang", "steepest clean overhang", "°"],
+  ["none", t`nothing: minutes and looks`, ""],
+  ["squeeze", t`squeezing: before less after`, "mm"],
+  ["break", t`force at break`, "N"],
+  ["thickness", t`a thickness`, "mm"],
+  ["overhang", t`steepest clean overhang`, "°"],
 ];
 
 export const USUAL_GRID: Grid = { factors: [], keep_shell: true, keep_skins: true, left_out: [], added: [], pieces: 1, together: true, measure: "none", gauge: 0.1, more_is_better: true, share: 0.8, spots: [] };
@@ -50,7 +52,7 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
         spots: spots.split(",").map((spot) => spot.trim()).filter((spot) => spot !== ""),
       });
     } catch (error) {
-      setWrong(error instanceof Error ? error.message : "Something is wrong with the levels.");
+      setWrong(error instanceof Error ? error.message : t`Something is wrong with the levels.`);
     }
   };
   const set = (place: number, change: Partial<Draft>) => setRows((now) => now.map((row, at) => (at === place ? { ...row, ...change } : row)));
@@ -67,24 +69,24 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
         return (
           <div key={place} className="grid grid-cols-1 gap-2 sm:grid-cols-[13rem_minmax(0,1fr)_auto]">
             <label className="flex flex-col text-quiet">
-              {place === 0 ? "What varies" : "and"}
+              {place === 0 ? t`What varies` : t`and`}
               <select className="select select-sm w-full border-rule text-base-content" value={row.key} onChange={(event) => set(place, { key: event.target.value, text: "", picked: [] })}>
                 {factors.map((one) => (
                   <option key={one.key} value={one.key} disabled={one.key !== row.key && rows.some((other) => other.key === one.key)}>
                     {one.label}
-                    {one.key.endsWith("_share") ? ", share of the bore" : one.key.includes(".") ? ` (${one.key.split(".")[0]?.replaceAll("_mm_s2", "").replaceAll("_mm_s", "").replaceAll("_", " ")})` : ""}
+                    {one.key.endsWith("_share") ? t`, share of the bore` : one.key.includes(".") ? ` (${one.key.split(".")[0]?.replaceAll("_mm_s2", "").replaceAll("_mm_s", "").replaceAll("_", " ")})` : ""}
                   </option>
                 ))}
               </select>
             </label>
             {factor === undefined || isTyped(factor) ? (
               <label className="flex flex-col text-quiet">
-                Levels{factor?.unit ? `, ${factor.unit}` : ""}
-                <input className="input input-sm w-full border-rule text-base-content" value={row.text} placeholder="such as 0.3 · 0.45 · 0.6" onChange={(event) => set(place, { text: event.target.value })} />
+                <Trans>Levels{factor?.unit ? `, ${factor.unit}` : ""}</Trans>
+                <input className="input input-sm w-full border-rule text-base-content" value={row.text} placeholder={t`such as 0.3 · 0.45 · 0.6`} onChange={(event) => set(place, { text: event.target.value })} />
               </label>
             ) : (
               <fieldset className="min-w-0">
-                <legend className="text-quiet">Levels</legend>
+                <legend className="text-quiet"><Trans>Levels</Trans></legend>
                 <div className="flex flex-wrap gap-x-4 gap-y-1 pt-1">
                   {picksOf(factor, shelf).map(([value, words]) => (
                     <label key={value} className="flex min-h-7 items-center gap-1">
@@ -96,8 +98,8 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
               </fieldset>
             )}
             {rows.length > 1 && (
-              <button type="button" className="btn btn-ghost btn-sm self-end" aria-label={`Take ${factor?.label ?? "the factor"} out`} onClick={() => setRows((now) => now.filter((_, at) => at !== place))}>
-                Take out
+              <button type="button" className="btn btn-ghost btn-sm self-end" aria-label={t`Take ${factor?.label ?? t`the factor`} out`} onClick={() => setRows((now) => now.filter((_, at) => at !== place))}>
+                <Trans>Take out</Trans>
               </button>
             )}
           </div>
@@ -113,21 +115,21 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
               if (free) setRows((now) => [...now, { key: free.key, text: "", picked: [] }]);
             }}
           >
-            Another factor
+            <Trans>Another factor</Trans>
           </button>
         )}
         <label className="flex min-h-7 items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={said.keep_shell} onChange={(event) => setSaid({ ...said, keep_shell: event.target.checked })} />
-          shell equal in millimetres
+          <Trans>shell equal in millimetres</Trans>
         </label>
         <label className="flex min-h-7 items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={said.keep_skins} onChange={(event) => setSaid({ ...said, keep_skins: event.target.checked })} />
-          tops and floors, too
+          <Trans>tops and floors, too</Trans>
         </label>
       </p>
       <div className="flex flex-wrap items-end gap-3">
         <label className="flex flex-col text-quiet">
-          Measured
+          <Trans>Measured</Trans>
           <select className="select select-sm w-56 border-rule text-base-content" value={said.measure} onChange={(event) => setSaid({ ...said, measure: event.target.value as Grid["measure"], more_is_better: event.target.value !== "squeeze" })}>
             {MEASURES.map(([key, words]) => (
               <option key={key} value={key}>
@@ -137,18 +139,18 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
           </select>
         </label>
         {said.measure !== "none" && (
-          <Number label={`Gauge reads to, ${measureUnit(said)}`} value={said.gauge} least={0.001} most={1000} step="any" onChange={(gauge) => setSaid({ ...said, gauge })} />
+          <Number label={t`Gauge reads to, ${measureUnit(said)}`} value={said.gauge} least={0.001} most={1000} step="any" onChange={(gauge) => setSaid({ ...said, gauge })} />
         )}
-        <Number label="Pieces a cell" value={said.pieces} least={1} most={50} step="1" onChange={(pieces) => setSaid({ ...said, pieces: Math.round(pieces) })} />
+        <Number label={t`Pieces a cell`} value={said.pieces} least={1} most={50} step="1" onChange={(pieces) => setSaid({ ...said, pieces: Math.round(pieces) })} />
         {said.pieces > 1 && (
           <label className="flex items-center gap-1 pb-1.5">
             <input type="checkbox" className="checkbox checkbox-xs" checked={said.together} onChange={(event) => setSaid({ ...said, together: event.target.checked })} />
-            together on a plate
+            <Trans>together on a plate</Trans>
           </label>
         )}
         <label className="flex min-w-48 flex-1 flex-col text-quiet">
-          Spots to compare by eye
-          <input className="input input-sm w-full border-rule text-base-content" value={spots} placeholder="such as slope, corner" onChange={(event) => setSpots(event.target.value)} />
+          <Trans>Spots to compare by eye</Trans>
+          <input className="input input-sm w-full border-rule text-base-content" value={spots} placeholder={t`such as slope, corner`} onChange={(event) => setSpots(event.target.value)} />
         </label>
       </div>
       {(wrong ?? problem) && (
@@ -161,7 +163,7 @@ export function GridForm({ grid, factors, shelf, busy, label, problem, onMake }:
           {label}
         </button>
         <span className="text-quiet">
-          {cells} {cells === 1 ? "cell" : "cells"}
+          <Plural value={cells} one="# cell" other="# cells" />
         </span>
       </p>
     </form>
@@ -182,9 +184,9 @@ function draftOf(factor: GridFactor, byKey: ReadonlyMap<string, Varied>): Draft 
 
 function levelsOf(row: Draft, byKey: ReadonlyMap<string, Varied>): Level[] {
   const factor = byKey.get(row.key);
-  if (factor === undefined) throw new Error("Choose what varies.");
+  if (factor === undefined) throw new Error(t`Choose what varies.`);
   if (isTyped(factor)) return typedLevels(row.text, factor);
-  if (row.picked.length === 0) throw new Error(`Tick levels of ${factor.label.toLowerCase()}.`);
+  if (row.picked.length === 0) throw new Error(t`Tick levels of ${factor.label.toLowerCase()}.`);
   if (factor.kind === "yesno") return row.picked.map((one) => one === "true");
   return ["machine", "nozzle", "material"].includes(factor.kind) ? row.picked.map(globalThis.Number) : [...row.picked];
 }

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Experiment, type Keeping } from "../../api/client";
@@ -29,10 +31,10 @@ export function KeepVerdict({ experiment }: { experiment: Experiment }) {
       const before = head.kept ?? null;
       const kept: Kept = { sentence: shown.trim(), among_rules: rules, into: [...new Set([...(before?.into ?? []), ...into])], at: null, who: "" };
       await store(kept);
-      history.push({ label: `the verdict of ${head.name}`, undo: () => store(before), redo: () => store(kept) });
+      history.push({ label: t`the verdict of ${head.name}`, undo: () => store(before), redo: () => store(kept) });
       setText(null);
     },
-    onSuccess: () => toast("Kept."),
+    onSuccess: () => toast(t`Kept.`),
     onError: failed,
   });
   const apply = useMutation({
@@ -60,35 +62,35 @@ export function KeepVerdict({ experiment }: { experiment: Experiment }) {
   return (
     <section aria-labelledby="says" className="mt-3 border border-rule bg-base-200 px-4 py-3">
       <h2 id="says" className="text-sm text-quiet">
-        {head.kept ? "Kept verdict" : "What it says so far"}
+        {head.kept ? t`Kept verdict` : t`What it says so far`}
       </h2>
       {text === null ? (
         <p className="max-w-3xl font-serif text-xl leading-snug">{shown}</p>
       ) : (
-        <textarea className="textarea mt-1 w-full max-w-3xl border-rule text-base" aria-label="The verdict in a sentence" rows={2} maxLength={600} value={text} onChange={(event) => setText(event.target.value)} />
+        <textarea className="textarea mt-1 w-full max-w-3xl border-rule text-base" aria-label={t`The verdict in a sentence`} rows={2} maxLength={600} value={text} onChange={(event) => setText(event.target.value)} />
       )}
       <p className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm">
         <button type="button" className="btn btn-accent btn-sm" disabled={keep.isPending || shown.trim() === ""} onClick={() => keep.mutate([])}>
-          {head.kept ? (text === null ? "Keep again" : "Keep this") : "Keep this verdict"}
+          {head.kept ? (text === null ? t`Keep again` : t`Keep this`) : t`Keep this verdict`}
         </button>
         {text === null && (
           <button type="button" className="btn btn-ghost btn-sm" onClick={() => setText(shown)}>
-            Say it otherwise
+            <Trans>Say it otherwise</Trans>
           </button>
         )}
         <label className="flex min-h-7 items-center gap-1">
           <input type="checkbox" className="checkbox checkbox-xs" checked={rules} onChange={(event) => setRules(event.target.checked)} />
-          among the house rules
+          <Trans>among the house rules</Trans>
         </label>
         {head.kept && sentence !== "" && sentence !== head.kept.sentence && text === null && (
           <button type="button" className="btn btn-ghost btn-sm" onClick={() => setText(sentence)}>
-            It now says something else
+            <Trans>It now says something else</Trans>
           </button>
         )}
       </p>
       {keepings.length > 0 && (
         <p className="mt-2 flex flex-wrap items-center gap-2 text-sm">
-          <span className="text-quiet">And put it to use:</span>
+          <span className="text-quiet"><Trans>And put it to use:</Trans></span>
           {keepings.map((keeping) => (
             <button key={keeping.words} type="button" className="btn btn-outline btn-xs font-normal" title={keeping.because} disabled={apply.isPending || (head.kept?.into ?? []).includes(keeping.words)} onClick={() => apply.mutate(keeping)}>
               {keeping.words}
@@ -104,7 +106,7 @@ export function KeepVerdict({ experiment }: { experiment: Experiment }) {
 /** Put a verdict to use where it belongs; gives back how to undo it. */
 async function put(experiment: Experiment, keeping: Keeping): Promise<{ undo: () => Promise<void> }> {
   const cell = experiment.cells[experiment.verdict?.fastest ?? -1];
-  if (cell === undefined) throw new Error("There is no cell that nobody faulted.");
+  if (cell === undefined) throw new Error(t`There is no cell that nobody faulted.`);
   if (keeping.kind === "recipe") {
     const house = take(await api.POST("/api/house-recipes", { body: { recipe_id: cell.recipe.id, name: `${experiment.head.part}: ${cell.words}`.slice(0, 120) } }));
     return {
@@ -125,7 +127,7 @@ async function put(experiment: Experiment, keeping: Keeping): Promise<{ undo: ()
   if (keeping.kind === "machine") {
     const write = async (value: unknown) => {
       const now = take(await api.GET("/api/shelf")).machines.find((one) => one.id === cell.recipe.machine_id);
-      if (now === undefined) throw new Error("The machine is no longer on the shelf.");
+      if (now === undefined) throw new Error(t`The machine is no longer on the shelf.`);
       const printer = { ...now.printer, [keeping.key]: value };
       take(await api.PATCH("/api/machines/{row_id}", { params: { path: { row_id: now.id } }, body: { version: now.version, printer, provenance: "measured" } }));
       return (now.printer as Record<string, unknown>)[keeping.key] ?? null;
@@ -136,7 +138,7 @@ async function put(experiment: Experiment, keeping: Keeping): Promise<{ undo: ()
   const part = take(await api.GET("/api/parts/{part_id}", { params: { path: { part_id: experiment.head.part_id } } }));
   const write = async (value: unknown) => {
     const now = take(await api.GET("/api/shelf")).purposes.find((one) => one.id === part.purpose_id);
-    if (now === undefined) throw new Error("Say first what the part is for, on its bench: the limit belongs to that.");
+    if (now === undefined) throw new Error(t`Say first what the part is for, on its bench: the limit belongs to that.`);
     take(await api.PATCH("/api/purposes/{row_id}", { params: { path: { row_id: now.id } }, body: { version: now.version, limits: { ...now.limits, [keeping.key]: value } } }));
     return (now.limits as Record<string, unknown>)[keeping.key] ?? null;
   };

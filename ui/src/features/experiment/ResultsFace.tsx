@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
@@ -9,10 +11,10 @@ import { formatDuration, parseNumber, plain } from "../../lib/format";
 import { measureUnit } from "./GridForm";
 
 const HOW: Record<string, string> = {
-  squeeze: "Across at the seam and at right angles, then the same after the same turns or the same force at the same place.",
-  break: "The force at which it breaks. Safety glasses; many pieces beat one.",
-  thickness: "At the same place of every piece.",
-  overhang: "The steepest angle from upright that came out clean.",
+  squeeze: t`Across at the seam and at right angles, then the same after the same turns or the same force at the same place.`,
+  break: t`The force at which it breaks. Safety glasses; many pieces beat one.`,
+  thickness: t`At the same place of every piece.`,
+  overhang: t`The steepest angle from upright that came out clean.`,
 };
 
 /** What came of each cell: minutes, looks, faults, and measurements to be typed in. */
@@ -23,26 +25,26 @@ export function ResultsFace({ experiment }: { experiment: Experiment }) {
     <div className="mt-3">
       <p className="flex flex-wrap items-baseline gap-x-5 gap-y-1 text-sm">
         <Link className={`btn btn-sm ${printed > 1 ? "btn-accent" : "btn-outline pointer-events-none opacity-50"}`} aria-disabled={printed < 2} to={`/log/experiments/${experiment.head.id}/compare`}>
-          Compare pieces blind
+          <Trans>Compare pieces blind</Trans>
         </Link>
         <span className="text-quiet">
-          {experiment.comparisons === 0 ? "Two by two, by numbers that tell nothing; by several people if there are." : `${experiment.comparisons} comparisons${experiment.judges.filter(Boolean).length > 0 ? ` by ${experiment.judges.filter(Boolean).join(", ")}` : ""}.`}
+          {experiment.comparisons === 0 ? t`Two by two, by numbers that tell nothing; by several people if there are.` : t`${experiment.comparisons} comparisons${experiment.judges.filter(Boolean).length > 0 ? t` by ${experiment.judges.filter(Boolean).join(", ")}` : ""}.`}
         </span>
         <a className="underline" href={`/api/experiments/${experiment.head.id}.csv`}>
-          CSV
+          <Trans>CSV</Trans>
         </a>
       </p>
-      {grid.measure !== "none" && <p className="mt-1 max-w-3xl text-sm text-quiet">{HOW[grid.measure]} The gauge reads to {plain(grid.gauge)} {measureUnit(grid)}.</p>}
+      {grid.measure !== "none" && <p className="mt-1 max-w-3xl text-sm text-quiet"><Trans>{HOW[grid.measure]} The gauge reads to {plain(grid.gauge)} {measureUnit(grid)}.</Trans></p>}
       <ul className="mt-2 divide-y divide-rule border-y border-rule text-sm">
         {cells.map((cell) => (
           <li key={cell.recipe.id} className="grid grid-cols-1 items-baseline gap-x-4 py-1.5 md:grid-cols-[14rem_16rem_minmax(0,1fr)]">
             <span className="font-semibold">{cell.words}</span>
             <span>
-              {cell.runs.length === 0 && <span className="text-quiet">not printed yet</span>}
+              {cell.runs.length === 0 && <span className="text-quiet"><Trans>not printed yet</Trans></span>}
               {cell.runs.map((run) => (
                 <Link key={run.id} className="mr-3 underline-offset-4 hover:underline" to={`/log/${run.id}`}>
-                  #{run.id} {run.state === "running" ? "running" : run.real_s != null ? formatDuration(run.real_s) : run.state}
-                  {run.looks != null && <span className="text-quiet">, looks {run.looks}</span>}
+                  #{run.id} {run.state === "running" ? t`running` : run.real_s != null ? formatDuration(run.real_s) : run.state}
+                  {run.looks != null && <span className="text-quiet"><Trans>, looks {run.looks}</Trans></span>}
                   {run.faults.length > 0 && <span className="text-warning">, {run.faults.join(", ").replaceAll("_", " ")}</span>}
                 </Link>
               ))}
@@ -79,7 +81,7 @@ function Measurements({ experiment, cell }: { experiment: Experiment; cell: Cell
   const add = useMutation({
     mutationFn: async () => {
       const figures = text.trim().split(/\s*(?:→|->|\s)\s*/).map(parseNumber);
-      if (figures.some(Number.isNaN) || figures.length !== (squeeze ? 2 : 1)) throw new Error(squeeze ? "Type before and after, such as 40.1 38.4." : "Type one number.");
+      if (figures.some(Number.isNaN) || figures.length !== (squeeze ? 2 : 1)) throw new Error(squeeze ? t`Type before and after, such as 40.1 38.4.` : t`Type one number.`);
       const [first, second] = figures;
       return take(
         await api.POST("/api/experiments/{experiment_id}/measurements", {
@@ -94,7 +96,7 @@ function Measurements({ experiment, cell }: { experiment: Experiment; cell: Cell
       setWrong(null);
       let { version } = made;
       history.push({
-        label: `${plain(made.result)} ${unit} of ${cell.words}`,
+        label: t`${plain(made.result)} ${unit} of ${cell.words}`,
         undo: async () => void (version = await remove(made.id, version)),
         redo: async () => void (version = await restore(made.id)),
       });
@@ -117,23 +119,23 @@ function Measurements({ experiment, cell }: { experiment: Experiment; cell: Cell
           <button
             type="button"
             className="btn btn-ghost btn-xs px-1"
-            aria-label={`Take out ${plain(one.result)} of ${cell.words}`}
+            aria-label={t`Take out ${plain(one.result)} of ${cell.words}`}
             onClick={() =>
               void remove(one.id, one.version)
                 .then((version) => {
                   let held = version;
-                  history.push({ label: `taking out ${plain(one.result)}`, undo: async () => void (held = await restore(one.id)), redo: async () => void (held = await remove(one.id, held)) });
+                  history.push({ label: t`taking out ${plain(one.result)}`, undo: async () => void (held = await restore(one.id)), redo: async () => void (held = await remove(one.id, held)) });
                 })
-                .catch((error: unknown) => toast(error instanceof Error ? error.message : "It could not be done.", { tone: "error" }))
+                .catch((error: unknown) => toast(error instanceof Error ? error.message : t`It could not be done.`, { tone: "error" }))
             }
           >
             ×
           </button>
         </span>
       ))}
-      <input className="input input-xs w-32 border-rule" aria-label={`Measured of ${cell.words}, ${unit}`} placeholder={squeeze ? "before after" : unit} value={text} onChange={(event) => setText(event.target.value)} />
+      <input className="input input-xs w-32 border-rule" aria-label={t`Measured of ${cell.words}, ${unit}`} placeholder={squeeze ? t`before after` : unit} value={text} onChange={(event) => setText(event.target.value)} />
       <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={text.trim() === ""}>
-        Add
+        <Trans>Add</Trans>
       </button>
       {wrong && <span role="alert" className="text-error">{wrong}</span>}
     </form>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { Cell, Experiment, Interval } from "../../api/client";
 import type { Figures } from "../../api/queries";
@@ -26,10 +28,10 @@ export function Tiles({ experiment, figures, onLeaveOut, onBringBack }: TilesPro
         <div className="mt-3 grid grid-cols-2 gap-2 sm:grid-cols-3 lg:grid-cols-6">{cells.map(tile)}</div>
         {grid.left_out.length > 0 && (
           <p className="mt-1 text-sm">
-            Left out:{" "}
+            <Trans>Left out:</Trans>{" "}
             {grid.left_out.map((levels) => (
               <button key={JSON.stringify(levels)} type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => onBringBack(levels)}>
-                {Object.values(levels).map((level) => (typeof level === "number" ? plain(level) : String(level))).join(", ")}: bring back
+                <Trans>{Object.values(levels).map((level) => (typeof level === "number" ? plain(level) : String(level))).join(", ")}: bring back</Trans>
               </button>
             ))}
           </p>
@@ -44,7 +46,7 @@ export function Tiles({ experiment, figures, onLeaveOut, onBringBack }: TilesPro
       <div className="mt-3 overflow-x-auto">
         <table className="border-separate border-spacing-1 text-sm">
           <caption className="sr-only">
-            {factors[0]?.label} down, {factors[1]?.label} across
+            <Trans>{factors[0]?.label} down, {factors[1]?.label} across</Trans>
           </caption>
           <thead>
             <tr>
@@ -70,7 +72,7 @@ export function Tiles({ experiment, figures, onLeaveOut, onBringBack }: TilesPro
                         tile(cell)
                       ) : (
                         <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => onBringBack({ [rows.key]: row, [columns.key]: column })}>
-                          left out: bring back
+                          <Trans>left out: bring back</Trans>
                         </button>
                       )}
                     </td>
@@ -83,7 +85,7 @@ export function Tiles({ experiment, figures, onLeaveOut, onBringBack }: TilesPro
       </div>
       {beside.length > 0 && (
         <div className="mt-2">
-          <h3 className="text-sm font-semibold">Added beside</h3>
+          <h3 className="text-sm font-semibold"><Trans>Added beside</Trans></h3>
           <div className="grid grid-cols-2 gap-2 sm:grid-cols-3 lg:grid-cols-6">
             {beside.map((cell) => (
               <Tile key={cell.recipe.id} cell={cell} figures={figures.get(cell.recipe.id)} most={most} fastest={false} named onLeaveOut={onLeaveOut} />
@@ -121,12 +123,12 @@ function Tile({ cell, figures, most, fastest, named, onLeaveOut }: TileProps) {
     <div className={`h-full border px-2 py-1.5 text-sm ${cell.marks.length > 0 ? "border-error" : fastest ? "border-molten bg-molten-wash" : "border-rule"}`} data-testid={`cell:${cell.recipe.id}`}>
       {named && <p className="font-semibold">{cell.words}</p>}
       {seconds === undefined ? (
-        <p className="text-quiet">{cell.recipe.problem ? "cannot be" : (figures?.error ?? "computing …")}</p>
+        <p className="text-quiet">{cell.recipe.problem ? t`cannot be` : (figures?.error ?? t`computing …`)}</p>
       ) : (
         <>
-          <Bar words={formatDuration(seconds)} share={seconds / most.seconds} tone="var(--molten)" note={real ? "real" : ""} />
+          <Bar words={formatDuration(seconds)} share={seconds / most.seconds} tone="var(--molten)" note={real ? t`real` : ""} />
           {estimate && <Bar words={formatGrams(estimate.filament_g)} share={estimate.filament_g / most.grams} tone="var(--quiet)" note="" />}
-          {estimate && <Bar words={`${fixed(estimate.peak_flow_mm3_s, 1)} mm³/s`} share={flow} tone={flow > 0.995 ? "var(--color-error)" : "var(--color-info)"} note={`${Math.round(100 * flow)} % of what melts`} limit />}
+          {estimate && <Bar words={`${fixed(estimate.peak_flow_mm3_s, 1)} mm³/s`} share={flow} tone={flow > 0.995 ? "var(--color-error)" : "var(--color-info)"} note={t`${Math.round(100 * flow)} % of what melts`} limit />}
         </>
       )}
       {cell.marks.map((mark) => (
@@ -140,16 +142,16 @@ function Tile({ cell, figures, most, fastest, named, onLeaveOut }: TileProps) {
         </p>
       ))}
       <p className="text-xs text-quiet">
-        {fastest && <span className="font-semibold text-molten">fastest that nobody faulted </span>}
-        {cell.faulted && <span className="font-semibold text-warning">faulted </span>}
+        {fastest && <span className="font-semibold text-molten"><Trans>fastest that nobody faulted</Trans> </span>}
+        {cell.faulted && <span className="font-semibold text-warning"><Trans>faulted</Trans> </span>}
         {cell.runs.map((run) => (
           <Link key={run.id} className="mr-1 underline" to={`/log/${run.id}`}>
             #{run.id}
           </Link>
         ))}
         {cell.runs.length === 0 && onLeaveOut && (
-          <button type="button" className="btn btn-ghost btn-xs px-1 font-normal" aria-label={`Leave out ${cell.words}`} onClick={() => onLeaveOut(cell.levels)}>
-            leave out
+          <button type="button" className="btn btn-ghost btn-xs px-1 font-normal" aria-label={t`Leave out ${cell.words}`} onClick={() => onLeaveOut(cell.levels)}>
+            <Trans>leave out</Trans>
           </button>
         )}
       </p>
@@ -169,7 +171,7 @@ interface BarProps {
 function Bar({ words, share, tone, note, limit = false }: BarProps) {
   return (
     <p className="leading-tight" title={note}>
-      {words} {note === "real" && <span className="text-xs text-molten">real</span>}
+      {words} {note === t`real` && <span className="text-xs text-molten"><Trans>real</Trans></span>}
       <svg viewBox="0 0 100 4" preserveAspectRatio="none" className="block h-1 w-full" aria-hidden>
         <path d="M0 2H100" stroke="var(--rule)" strokeWidth="4" />
         <path d={`M0 2H${Math.min(100, 100 * share)}`} stroke={tone} strokeWidth="4" />

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { CartesianGrid, ComposedChart, Line, ReferenceLine, ResponsiveContainer, Scatter, XAxis, YAxis } from "recharts";
 import type { Experiment, Level, Verdict } from "../../api/client";
 import { fixed, formatDuration, plain } from "../../lib/format";
@@ -6,7 +8,7 @@ import { measureUnit } from "./GridForm";
 /** What the experiment says, part by part: minutes and the knee, measurements, looks, and what is missing. */
 export function VerdictFace({ experiment, onAdd }: { experiment: Experiment; onAdd: (levels: Record<string, Level>) => void }) {
   const { verdict, cells, factors } = experiment;
-  if (verdict == null) return <p className="mt-3 text-quiet">Nothing is known yet: figures are still to come.</p>;
+  if (verdict == null) return <p className="mt-3 text-quiet"><Trans>Nothing is known yet: figures are still to come.</Trans></p>;
   const words = (place: number) => cells[place]?.words ?? "";
   const unit = measureUnit(experiment.grid);
   return (
@@ -18,24 +20,26 @@ export function VerdictFace({ experiment, onAdd }: { experiment: Experiment; onA
       {experiment.grid.measure !== "none" && <MeasuredCells experiment={experiment} unit={unit} />}
       <section aria-labelledby="differences" className="text-sm">
         <h3 id="differences" className="font-serif text-lg">
-          Which differences are real
+          <Trans>Which differences are real</Trans>
         </h3>
-        {verdict.differences.length === 0 && <p className="text-quiet">None is sure yet.</p>}
+        {verdict.differences.length === 0 && <p className="text-quiet"><Trans>None is sure yet.</Trans></p>}
         <ul className="space-y-0.5">
           {verdict.differences.map((one) => (
             <li key={`${one.of}${one.pair.join()}`}>
-              <strong>{words(one.better ?? one.pair[1])}</strong> is better than {words(one.pair.find((place) => place !== (one.better ?? one.pair[1])) ?? one.pair[0])}{" "}
-              <span className="text-quiet">{one.of === "ranks" ? "in looks" : `by ${plain(Math.abs(one.value))} ${unit} (${plain(Math.min(Math.abs(one.low), Math.abs(one.high)))} to ${plain(Math.max(Math.abs(one.low), Math.abs(one.high)))})`}</span>
+              <Trans>
+                <strong>{words(one.better ?? one.pair[1])}</strong> is better than {words(one.pair.find((place) => place !== (one.better ?? one.pair[1])) ?? one.pair[0])}{" "}
+                <span className="text-quiet">{one.of === "ranks" ? t`in looks` : t`by ${plain(Math.abs(one.value))} ${unit} (${plain(Math.min(Math.abs(one.low), Math.abs(one.high)))} to ${plain(Math.max(Math.abs(one.low), Math.abs(one.high)))})`}</span>
+              </Trans>
             </li>
           ))}
         </ul>
         {verdict.need.length > 0 && (
           <details className="mt-1" open={verdict.need.length <= 4}>
-            <summary className="cursor-pointer text-quiet">{verdict.need.length === 1 ? "One pair" : `${verdict.need.length} pairs`} without a difference that is sure</summary>
+            <summary className="cursor-pointer text-quiet"><Trans><Plural value={verdict.need.length} one="One pair" other="# pairs" /> without a difference that is sure</Trans></summary>
             <ul>
               {verdict.need.map((one) => (
                 <li key={one.pair.join()} className="text-quiet">
-                  {words(one.pair[0])} and {words(one.pair[1])}: {one.because}
+                  <Trans>{words(one.pair[0])} and {words(one.pair[1])}: {one.because}</Trans>
                 </li>
               ))}
             </ul>
@@ -47,20 +51,22 @@ export function VerdictFace({ experiment, onAdd }: { experiment: Experiment; onA
           </p>
         ))}
         <p className="mt-1 text-xs text-quiet">
-          Of experiments without any difference, one in twenty at most claims one.{experiment.grid.measure !== "none" && ` The gauge reads to ${plain(verdict.gauge)} ${unit}; what lies within that is no difference.`}
-          {verdict.scatter != null && ` Like pieces differ by ${plain(verdict.scatter)} ${unit}.`}
+          <Trans>
+            Of experiments without any difference, one in twenty at most claims one.{experiment.grid.measure !== "none" && t` The gauge reads to ${plain(verdict.gauge)} ${unit}; what lies within that is no difference.`}
+            {verdict.scatter != null && t` Like pieces differ by ${plain(verdict.scatter)} ${unit}.`}
+          </Trans>
         </p>
       </section>
       {verdict.between && (
         <section aria-labelledby="between" className="text-sm">
           <h3 id="between" className="font-serif text-lg">
-            A cell between two
+            <Trans>A cell between two</Trans>
           </h3>
           <p>
             {Object.entries(verdict.between.levels).map(([name, level]) => `${factors.find((one) => one.key === name)?.label ?? name} ${typeof level === "number" ? plain(level) : String(level)}`).join(", ")}: {verdict.between.because}.
           </p>
           <button type="button" className="btn btn-outline btn-xs mt-1 font-normal" onClick={() => verdict.between && onAdd(verdict.between.levels)}>
-            Add this cell
+            <Trans>Add this cell</Trans>
           </button>
         </section>
       )}
@@ -85,7 +91,7 @@ function Knee({ experiment, factorKey }: { experiment: Experiment; factorKey: st
   const tick = { fill: "var(--quiet)", fontSize: 12 };
   return (
     <section className="text-sm">
-      <h3 className="font-serif text-lg">Minutes by {factor.label.toLowerCase()}</h3>
+      <h3 className="font-serif text-lg"><Trans>Minutes by {factor.label.toLowerCase()}</Trans></h3>
       {numeric ? (
         <div style={{ height: 220 }}>
           <ResponsiveContainer width="100%" height="100%">
@@ -93,7 +99,7 @@ function Knee({ experiment, factorKey }: { experiment: Experiment; factorKey: st
               <CartesianGrid stroke="var(--rule)" />
               <XAxis type="number" dataKey="level" domain={["dataMin", "dataMax"]} ticks={points.map((one) => one.level)} tick={tick} stroke="var(--rule)" tickFormatter={(value: number) => (factor.kind === "percent" ? `${Math.round(100 * value)} %` : plain(value))} label={{ value: `${factor.label}${factor.unit ? `, ${factor.unit}` : ""}`, position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }} />
               <YAxis domain={[0, "auto"]} tick={tick} stroke="var(--rule)" width={48} tickFormatter={(value: number) => fixed(value, 0)} />
-              {knee && <ReferenceLine x={knee.level} stroke="var(--molten)" strokeWidth={2} label={{ value: `${Math.round(100 * knee.had)} % of the saving is had here`, position: "top", fill: "var(--molten)", fontSize: 12 }} />}
+              {knee && <ReferenceLine x={knee.level} stroke="var(--molten)" strokeWidth={2} label={{ value: t`${Math.round(100 * knee.had)} % of the saving is had here`, position: "top", fill: "var(--molten)", fontSize: 12 }} />}
               <Line dataKey="minutes" stroke="currentColor" strokeWidth={1.8} dot={false} isAnimationActive={false} />
               <Scatter dataKey="minutes" fill="var(--molten)" isAnimationActive={false} />
             </ComposedChart>
@@ -113,7 +119,7 @@ function Knee({ experiment, factorKey }: { experiment: Experiment; factorKey: st
         </tbody>
       </table>
       {knee && <p className="mt-1">{knee.says[0]?.toUpperCase()}{knee.says.slice(1)}.</p>}
-      <p className="text-xs text-quiet">{experiment.times === "real" ? "Real minutes from the panel" : "Expected minutes; real ones take their place once every cell is printed"}{experiment.factors.length > 1 ? ", means over the other factors." : "."}</p>
+      <p className="text-xs text-quiet">{experiment.times === "real" ? t`Real minutes from the panel` : t`Expected minutes; real ones take their place once every cell is printed`}{experiment.factors.length > 1 ? t`, means over the other factors.` : "."}</p>
     </section>
   );
 }
@@ -125,23 +131,23 @@ function Looks({ verdict, words }: { verdict: Verdict; words: (place: number) =>
   return (
     <section aria-labelledby="looks" className="text-sm">
       <h3 id="looks" className="font-serif text-lg">
-        Looks, compared blind
+        <Trans>Looks, compared blind</Trans>
       </h3>
       <ol>
         {strengths.map((one) => (
           <li key={one.place} className="grid grid-cols-[minmax(0,9rem)_minmax(0,1fr)_5rem] items-center gap-2 border-t border-rule py-0.5">
             <span className="truncate" title={words(one.place)}>{words(one.place)}</span>
-            <svg viewBox="-4 0 208 12" className="w-full" role="img" aria-label={`strength ${fixed(one.value, 1)}, between ${fixed(one.low, 1)} and ${fixed(one.high, 1)}`}>
+            <svg viewBox="-4 0 208 12" className="w-full" role="img" aria-label={t`strength ${fixed(one.value, 1)}, between ${fixed(one.low, 1)} and ${fixed(one.high, 1)}`}>
               <path d={`M${at(one.low)} 6H${at(one.high)}`} stroke="var(--quiet)" strokeWidth={3} />
               <circle cx={at(one.value)} cy={6} r={4} fill="var(--molten)" />
             </svg>
             <span className="text-right text-xs text-quiet">
-              {plain(one.won)} of {one.compared} won
+              <Trans>{plain(one.won)} of {one.compared} won</Trans>
             </span>
           </li>
         ))}
       </ol>
-      <p className="text-xs text-quiet">Further right is better. Bars are 90 % intervals of the strength that makes such wins likely.</p>
+      <p className="text-xs text-quiet"><Trans>Further right is better. Bars are 90 % intervals of the strength that makes such wins likely.</Trans></p>
     </section>
   );
 }
@@ -155,7 +161,7 @@ function MeasuredCells({ experiment, unit }: { experiment: Experiment; unit: str
   return (
     <section aria-labelledby="measured" className="text-sm">
       <h3 id="measured" className="font-serif text-lg">
-        Measured, {unit}
+        <Trans>Measured, {unit}</Trans>
       </h3>
       <ul>
         {rows.map((cell) => {
@@ -170,13 +176,13 @@ function MeasuredCells({ experiment, unit }: { experiment: Experiment; unit: str
                 <path d={`M${at(mean)} 0V12`} stroke="var(--molten)" strokeWidth={2.5} />
               </svg>
               <span className="text-right">
-                {plain(Math.round(100 * mean) / 100)} <span className="text-xs text-quiet">of {cell.measured.length}</span>
+                {plain(Math.round(100 * mean) / 100)} <span className="text-xs text-quiet"><Trans>of {cell.measured.length}</Trans></span>
               </span>
             </li>
           );
         })}
       </ul>
-      <p className="text-xs text-quiet">Rings are pieces, the stroke is their mean. {experiment.grid.more_is_better ? "Further right is better." : "Further left is better."}</p>
+      <p className="text-xs text-quiet"><Trans>Rings are pieces, the stroke is their mean. {experiment.grid.more_is_better ? t`Further right is better.` : t`Further left is better.`}</Trans></p>
     </section>
   );
 }
@@ -190,7 +196,7 @@ function Tables({ experiment }: { experiment: Experiment }) {
     return (
       <section key={`${table.rows}${table.columns}${table.of}`} className="overflow-x-auto text-sm">
         <h3 className="font-serif text-lg">
-          {table.of === "time_s" ? "Minutes" : "Measured"}, {label(table.rows).toLowerCase()} by {label(table.columns).toLowerCase()}
+          <Trans>{table.of === "time_s" ? t`Minutes` : t`Measured`}, {label(table.rows).toLowerCase()} by {label(table.columns).toLowerCase()}</Trans>
         </h3>
         <table className="w-full max-w-lg">
           <thead>

@@ -1,5 +1,6 @@
+import { t } from "@lingui/core/macro";
 import type { Level, Varied } from "../../api/client";
-import choices from "../../api/choices.json";
+import { CHOICES } from "../../api/choices";
 import { plain } from "../../lib/format";
 
 interface Option {
@@ -9,8 +10,8 @@ interface Option {
 
 /** The options of a row that is picked; a yes or no has two. */
 export function optionsOf(factor: Varied): Option[] {
-  if (factor.kind === "yesno") return [{ value: "true", label: "yes" }, { value: "false", label: "no" }];
-  return (choices as { key: string; options: Option[] }[]).find((one) => one.key === factor.key)?.options ?? [];
+  if (factor.kind === "yesno") return [{ value: "true", label: t`yes` }, { value: "false", label: t`no` }];
+  return CHOICES.find((one) => one.key === factor.key)?.options ?? [];
 }
 
 /** Whether levels are typed, and not picked. */
@@ -28,11 +29,11 @@ export function typedLevels(text: string, factor: Varied): number[] {
   const words = text.split(/\s*[·;]\s*|,\s+|\s+/).filter((word) => word !== "");
   const found = words.map((word) => {
     const value = Number(word.replace(",", ".").replace(/%$/, ""));
-    if (!Number.isFinite(value)) throw new Error(`“${word}” is no number.`);
-    if (factor.kind === "whole" && !Number.isInteger(value)) throw new Error(`“${word}” is no whole number.`);
+    if (!Number.isFinite(value)) throw new Error(t`“${word}” is no number.`);
+    if (factor.kind === "whole" && !Number.isInteger(value)) throw new Error(t`“${word}” is no whole number.`);
     return factor.kind === "percent" ? value / 100 : value;
   });
-  if (found.length === 0) throw new Error("Type its levels, such as 2 · 3 · 4.");
-  if (new Set(found).size !== found.length) throw new Error("A level stands twice.");
+  if (found.length === 0) throw new Error(t`Type its levels, such as 2 · 3 · 4.`);
+  if (new Set(found).size !== found.length) throw new Error(t`A level stands twice.`);
   return found;
 }

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Shelf } from "../../api/client";
@@ -11,7 +13,7 @@ export function AskedBack({ shelf }: { shelf: Shelf }) {
   return (
     <section aria-labelledby="back" className="mt-8">
       <h2 id="back" className="font-serif text-2xl">
-        Asked the other way round
+        <Trans>Asked the other way round</Trans>
       </h2>
       <div className="mt-1 grid gap-x-10 gap-y-5 md:grid-cols-2">
         <Heat />
@@ -28,12 +30,12 @@ function Heat() {
   const part = partId ?? parts.data?.[0]?.id ?? 0;
   return (
     <div className="text-sm">
-      <h3 className="font-serif text-lg">What temperature would it need?</h3>
-      {parts.data?.length === 0 && <p className="text-quiet">Put a part in first.</p>}
+      <h3 className="font-serif text-lg"><Trans>What temperature would it need?</Trans></h3>
+      {parts.data?.length === 0 && <p className="text-quiet"><Trans>Put a part in first.</Trans></p>}
       {part > 0 && (
         <>
           <label>
-            Part{" "}
+            <Trans>Part</Trans>{" "}
             <select
               className="select select-xs w-44 border-rule bg-base-100"
               value={part}
@@ -68,7 +70,7 @@ function OfColumn({ partId, recipeId, onPick }: { partId: number; recipeId: numb
   return (
     <>
       <label>
-        recipe{" "}
+        <Trans>recipe</Trans>{" "}
         <select className="select select-xs w-44 border-rule bg-base-100" value={id} onChange={(event) => onPick(Number(event.target.value))}>
           {columns?.map((one) => (
             <option key={one.id} value={one.id}>
@@ -82,30 +84,32 @@ function OfColumn({ partId, recipeId, onPick }: { partId: number; recipeId: numb
           {heat.error.message}
         </p>
       )}
-      {columns?.length === 0 && <p className="text-quiet">This part has only replayed files: nothing can be asked of those.</p>}
-      {heat.isFetching && <p className="text-quiet">One moment …</p>}
+      {columns?.length === 0 && <p className="text-quiet"><Trans>This part has only replayed files: nothing can be asked of those.</Trans></p>}
+      {heat.isFetching && <p className="text-quiet"><Trans>One moment …</Trans></p>}
       {told && (
         <div className="mt-2 space-y-1">
           <p>
-            It asks for {fixed(told.asked_mm3_s, 1)} mm³/s at its fastest and runs at {fixed(told.now_c, 0)} °C, where {fixed(told.plan_mm3_s, 1)} mm³/s may be planned ({told.basis || told.source}).
+            <Trans>It asks for {fixed(told.asked_mm3_s, 1)} mm³/s at its fastest and runs at {fixed(told.now_c, 0)} °C, where {fixed(told.plan_mm3_s, 1)} mm³/s may be planned ({told.basis || told.source}).</Trans>
           </p>
           <p>
             {told.needed_c == null ? (
               <>
-                <strong>No temperature up to {fixed(told.highest_c, 0)} °C melts that much</strong> here: slower, a smaller bead, or another nozzle or hot end.
+                <Trans><strong>No temperature up to {fixed(told.highest_c, 0)} °C melts that much</strong> here: slower, a smaller bead, or another nozzle or hot end.</Trans>
               </>
             ) : (
               <>
-                <strong>It needs {fixed(Math.ceil(told.needed_c), 0)} °C.</strong>
+                <strong><Trans>It needs {fixed(Math.ceil(told.needed_c), 0)} °C.</Trans></strong>
               </>
             )}
           </p>
           {told.hotter_c == null ? (
-            <p className="text-quiet">It cannot be any hotter.</p>
+            <p className="text-quiet"><Trans>It cannot be any hotter.</Trans></p>
           ) : (
             <p>
-              {fixed(told.hotter_c - told.now_c, 0)} °C more ({fixed(told.hotter_c, 0)} °C, {fixed(told.hotter_plan_mm3_s ?? 0, 1)} mm³/s):{" "}
-              <strong>{Math.abs(told.saved_s ?? 0) < 20 ? "no minute is won" : formatDurationDifference(-(told.saved_s ?? 0))}</strong> on this part, by a sample of its layers. Hotter plastic oozes and sags more.
+              <Trans>
+                {fixed(told.hotter_c - told.now_c, 0)} °C more ({fixed(told.hotter_c, 0)} °C, {fixed(told.hotter_plan_mm3_s ?? 0, 1)} mm³/s):{" "}
+                <strong>{Math.abs(told.saved_s ?? 0) < 20 ? t`no minute is won` : formatDurationDifference(-(told.saved_s ?? 0))}</strong> on this part, by a sample of its layers. Hotter plastic oozes and sags more.
+              </Trans>
             </p>
           )}
         </div>
@@ -124,8 +128,8 @@ function Fitting({ shelf }: { shelf: Shelf }) {
   const now = ways[0];
   return (
     <div className="text-sm">
-      <h3 className="font-serif text-lg">What is worth fitting?</h3>
-      <p className="text-quiet">Every part of the list whose chosen column is on the machine, as many as are wanted, with each nozzle and each hot end of the workshop. Recipes are carried over with their shell’s thickness; a coarser nozzle takes higher layers and loses detail.</p>
+      <h3 className="font-serif text-lg"><Trans>What is worth fitting?</Trans></h3>
+      <p className="text-quiet"><Trans>Every part of the list whose chosen column is on the machine, as many as are wanted, with each nozzle and each hot end of the workshop. Recipes are carried over with their shell’s thickness; a coarser nozzle takes higher layers and loses detail.</Trans></p>
       <form
         className="mt-1 flex flex-wrap items-center gap-2"
         onSubmit={(event) => {
@@ -134,7 +138,7 @@ function Fitting({ shelf }: { shelf: Shelf }) {
         }}
       >
         <label>
-          On{" "}
+          <Trans>On</Trans>{" "}
           <select className="select select-xs w-32 border-rule bg-base-100" value={machineId} onChange={(event) => setMachine(Number(event.target.value))}>
             {machines.map((one) => (
               <option key={one.id} value={one.id}>
@@ -144,22 +148,22 @@ function Fitting({ shelf }: { shelf: Shelf }) {
           </select>
         </label>
         <label>
-          the list{" "}
-          <input className="input input-xs w-12 border-rule bg-base-100 text-right" inputMode="decimal" value={rounds} onChange={(event) => setRounds(event.target.value)} /> times a week
+          <Trans>the list</Trans>{" "}
+          <input className="input input-xs w-12 border-rule bg-base-100 text-right" inputMode="decimal" value={rounds} onChange={(event) => setRounds(event.target.value)} /> <Trans>times a week</Trans>
         </label>
         <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={!(rounds_a_week > 0) || work.busy}>
-          Work it out
+          <Trans>Work it out</Trans>
         </button>
       </form>
-      <JobBar work={work} what="Printing the list with each nozzle and hot end" />
+      <JobBar work={work} what={t`Printing the list with each nozzle and hot end`} />
       {now && (
         <table className="mt-2 w-full tabular-nums">
           <thead className="text-right text-quiet">
             <tr>
-              <th className="text-left font-normal">Fitted</th>
-              <th className="font-normal">h a list</th>
+              <th className="text-left font-normal"><Trans>Fitted</Trans></th>
+              <th className="font-normal"><Trans>h a list</Trans></th>
               <th className="font-normal">g</th>
-              <th className="font-normal">saved, h a week</th>
+              <th className="font-normal"><Trans>saved, h a week</Trans></th>
             </tr>
           </thead>
           <tbody className="text-right">
@@ -175,7 +179,7 @@ function Fitting({ shelf }: { shelf: Shelf }) {
                 </th>
                 <td>{fixed(way.hours, 1)}</td>
                 <td>{formatGrams(way.filament_g)}</td>
-                <td>{at === 0 ? "" : way.problems.length > 0 ? "not all can be printed" : plain(Math.round(way.saved_h_a_week * 10) / 10)}</td>
+                <td>{at === 0 ? "" : way.problems.length > 0 ? t`not all can be printed` : plain(Math.round(way.saved_h_a_week * 10) / 10)}</td>
               </tr>
             ))}
           </tbody>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Area, CartesianGrid, ComposedChart, ErrorBar, Line, ReferenceArea, ReferenceLine, ResponsiveContainer, Scatter, Tooltip, XAxis, YAxis } from "recharts";
 import type { FlowAtTemp, FlowTest } from "../../api/client";
 import { fixed } from "../../lib/format";
@@ -50,12 +52,12 @@ export function Curve({ test, entry, height = 320, scale }: CurveProps) {
         <ResponsiveContainer width="100%" height="100%">
           <ComposedChart accessibilityLayer={false} margin={{ top: 22, right: 16, bottom: 20, left: 4 }}>
             <CartesianGrid stroke="var(--rule)" />
-            <XAxis type="number" dataKey="flow" domain={[0, Math.ceil(most)]} allowDataOverflow tick={tick} stroke="var(--rule)" label={{ value: "Flow asked for, mm³/s", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }} />
-            <YAxis type="number" domain={[floor, ceiling]} ticks={ticks} allowDataOverflow tick={tick} stroke="var(--rule)" width={52} tickFormatter={(value: number) => `${Math.round(100 * value)} %`} label={{ value: "Output over input", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 50 }} />
-            {knee && <ReferenceArea x1={knee.low} x2={knee.high} fill="var(--molten-wash)" fillOpacity={0.9} label={{ value: "knee", position: "insideBottom", fill: "var(--molten)", fontSize: 12 }} />}
-            {entry.plan_mm3_s != null && <ReferenceLine x={entry.plan_mm3_s} stroke="var(--molten)" strokeWidth={2} label={{ value: `plan ${fixed(entry.plan_mm3_s, 1)}`, position: "top", fill: "var(--molten)", fontSize: 12 }} />}
-            {entry.curl_seen_mm3_s != null && <ReferenceLine x={entry.curl_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="5 4" label={{ value: "curls", position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}
-            {entry.skip_seen_mm3_s != null && <ReferenceLine x={entry.skip_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="1 4" label={{ value: "skips", position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}
+            <XAxis type="number" dataKey="flow" domain={[0, Math.ceil(most)]} allowDataOverflow tick={tick} stroke="var(--rule)" label={{ value: t`Flow asked for, mm³/s`, position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }} />
+            <YAxis type="number" domain={[floor, ceiling]} ticks={ticks} allowDataOverflow tick={tick} stroke="var(--rule)" width={52} tickFormatter={(value: number) => `${Math.round(100 * value)} %`} label={{ value: t`Output over input`, angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 50 }} />
+            {knee && <ReferenceArea x1={knee.low} x2={knee.high} fill="var(--molten-wash)" fillOpacity={0.9} label={{ value: t`knee`, position: "insideBottom", fill: "var(--molten)", fontSize: 12 }} />}
+            {entry.plan_mm3_s != null && <ReferenceLine x={entry.plan_mm3_s} stroke="var(--molten)" strokeWidth={2} label={{ value: t`plan ${fixed(entry.plan_mm3_s, 1)}`, position: "top", fill: "var(--molten)", fontSize: 12 }} />}
+            {entry.curl_seen_mm3_s != null && <ReferenceLine x={entry.curl_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="5 4" label={{ value: t`curls`, position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}
+            {entry.skip_seen_mm3_s != null && <ReferenceLine x={entry.skip_seen_mm3_s} stroke="var(--quiet)" strokeDasharray="1 4" label={{ value: t`skips`, position: "insideTopLeft", fill: "var(--quiet)", fontSize: 12 }} />}
             <Area data={line} dataKey="band" stroke="none" fill="var(--quiet)" fillOpacity={0.22} isAnimationActive={false} activeDot={false} />
             <Line data={line} dataKey="ratio" stroke="currentColor" strokeWidth={1.8} dot={false} activeDot={false} isAnimationActive={false} />
             <Scatter data={points} dataKey="ratio" isAnimationActive={false} shape={Dot}>
@@ -69,7 +71,7 @@ export function Curve({ test, entry, height = 320, scale }: CurveProps) {
                 return one === undefined ? null : (
                   <div className="border border-rule bg-base-100 px-2 py-1 text-sm">
                     {fixed(one.flow, 1)} mm³/s: {fixed(100 * one.ratio, 1)} ± {fixed(100 * one.error, 1)} %{one.look && `, ${one.look}`}
-                    {one.out && "; left out"}
+                    {one.out && t`; left out`}
                   </div>
                 );
               }}
@@ -77,7 +79,7 @@ export function Curve({ test, entry, height = 320, scale }: CurveProps) {
           </ComposedChart>
         </ResponsiveContainer>
       </div>
-      <figcaption className="text-xs text-quiet">Bars: scale and cut, 90 %. Grey band: the line, 90 %. Crosses are left out.</figcaption>
+      <figcaption className="text-xs text-quiet"><Trans>Bars: scale and cut, 90 %. Grey band: the line, 90 %. Crosses are left out.</Trans></figcaption>
     </figure>
   );
 }

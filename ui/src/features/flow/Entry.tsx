@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import { api, take, type FlowPoint, type FlowPointOut, type FlowTest } from "../../api/client";
 import { fixed, parseNumber, plain } from "../../lib/format";
@@ -19,9 +21,9 @@ export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
   return (
     <section aria-labelledby="entry">
       <h2 id="entry" className="font-serif text-2xl">
-        What came out
+        <Trans>What came out</Trans>
       </h2>
-      {next ? <OneStrand test={test} planned={next} strands={strands} /> : <p className="mt-1 text-sm">All that was planned is entered.</p>}
+      {next ? <OneStrand test={test} planned={next} strands={strands} /> : <p className="mt-1 text-sm"><Trans>All that was planned is entered.</Trans></p>}
       <OwnFlow test={test} strands={strands} />
       {strands.waiting.map((one) => (
         <p key={one.key} role="status" className="mt-1 border border-dashed border-warning px-2 py-1 text-sm">
@@ -30,24 +32,24 @@ export function Entry({ test, strands }: { test: FlowTest; strands: Strands }) {
             <>
               <span className="text-error">{one.refused}</span>{" "}
               <button type="button" className="btn btn-ghost btn-xs" onClick={() => strands.giveUp(one.key)}>
-                Let it go
+                <Trans>Let it go</Trans>
               </button>
             </>
           ) : (
-            "kept here, not stored yet."
+            t`kept here, not stored yet.`
           )}
         </p>
       ))}
       {test.points.length > 0 && (
-        <div className="relative mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Strands that were entered">
+        <div className="relative mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label={t`Strands that were entered`}>
           <table className="w-full min-w-[34rem] text-sm tabular-nums">
             <thead className="text-left text-quiet">
               <tr>
                 <th className="py-1 font-normal">mm³/s</th>
-                <th className="font-normal">°C held</th>
+                <th className="font-normal"><Trans>°C held</Trans></th>
                 <th className="font-normal">g</th>
-                <th className="font-normal">of input</th>
-                <th className="font-normal">looks</th>
+                <th className="font-normal"><Trans>of input</Trans></th>
+                <th className="font-normal"><Trans>looks</Trans></th>
                 <th />
               </tr>
             </thead>
@@ -139,13 +141,13 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
     const fed = parseNumber(length);
     const wrong =
       grams !== null && Number.isNaN(grams)
-        ? "Type the weight in grams, such as 1.02."
+        ? t`Type the weight in grams, such as 1.02.`
         : Number.isNaN(held)
-          ? "Type the temperature that it held, in °C."
+          ? t`Type the temperature that it held, in °C.`
           : Number.isNaN(fed) || fed <= 0
-            ? "Type the length of filament that was fed, in mm."
+            ? t`Type the length of filament that was fed, in mm.`
             : grams === null && strand === null
-              ? "Give its weight, or how it looks, or both."
+              ? t`Give its weight, or how it looks, or both.`
               : "";
     if (wrong) {
       setProblem(wrong);
@@ -167,27 +169,27 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
       <p className="flex flex-wrap items-baseline gap-x-3">
         <strong className="font-serif text-3xl font-medium">{fixed(planned.flow_mm3_s, 1)} mm³/s</strong>
         <span className="text-quiet">
-          {title ?? "next"}: {fixed(planned.length_mm, 0)} mm of filament at {fixed(planned.speed_mm_s, 2)} mm/s, {fixed(planned.temp_c, 0)} °C
+          <Trans>{title ?? t`next`}: {fixed(planned.length_mm, 0)} mm of filament at {fixed(planned.speed_mm_s, 2)} mm/s, {fixed(planned.temp_c, 0)} °C</Trans>
         </span>
       </p>
       <div className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-2 text-sm">
         <label>
-          Weight <input className={`${box} w-24`} inputMode="decimal" autoComplete="off" value={mass} onChange={(event) => type({ mass: event.target.value })} /> g
+          <Trans>Weight</Trans> <input className={`${box} w-24`} inputMode="decimal" autoComplete="off" value={mass} onChange={(event) => type({ mass: event.target.value })} /> g
         </label>
         {test.setup.scale_address && (
           <button type="button" className="btn btn-outline btn-sm font-normal" disabled={reading} onClick={() => void read()}>
-            {reading ? "Reading …" : "Read the scale"}
+            {reading ? t`Reading …` : t`Read the scale`}
           </button>
         )}
         <label>
-          It held <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={temp} onChange={(event) => type({ temp: event.target.value })} /> °C
+          <Trans>It held</Trans> <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={temp} onChange={(event) => type({ temp: event.target.value })} /> °C
         </label>
         <label>
-          Fed <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={length} onChange={(event) => type({ length: event.target.value })} /> mm
+          <Trans>Fed</Trans> <input className={`${box} w-20`} inputMode="decimal" autoComplete="off" value={length} onChange={(event) => type({ length: event.target.value })} /> mm
         </label>
       </div>
       <fieldset className="mt-2">
-        <legend className="text-sm">How the strand looks</legend>
+        <legend className="text-sm"><Trans>How the strand looks</Trans></legend>
         <div className="mt-1 grid grid-cols-3 gap-1 sm:grid-cols-6">
           {STRANDS.map((sign) => (
             <label key={sign.key} title={sign.says} className={`flex min-h-16 cursor-pointer flex-col items-center border px-1 py-1 text-center text-xs has-focus-visible:outline-2 ${strand === sign.key ? "border-molten bg-molten-wash" : "border-rule bg-base-100"}`}>
@@ -206,7 +208,7 @@ function OneStrand({ test, planned: proposed, strands, title }: OneStrandProps) 
         </p>
       )}
       <button type="submit" className="btn btn-primary btn-sm mt-2 w-full font-normal sm:w-auto">
-        Store this strand
+        <Trans>Store this strand</Trans>
       </button>
     </form>
   );
@@ -227,14 +229,14 @@ function OwnFlow({ test, strands }: { test: FlowTest; strands: Strands }) {
         }}
       >
         <label>
-          Another flow, or one again <input className="input input-xs w-16 border-rule bg-base-100 text-right" inputMode="decimal" value={typed} onChange={(event) => setTyped(event.target.value)} /> mm³/s
+          <Trans>Another flow, or one again</Trans> <input className="input input-xs w-16 border-rule bg-base-100 text-right" inputMode="decimal" value={typed} onChange={(event) => setTyped(event.target.value)} /> mm³/s
         </label>
         <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={!(asked > 0)}>
-          Enter it
+          <Trans>Enter it</Trans>
         </button>
         {flow !== null && (
           <button type="button" className="btn btn-ghost btn-xs" onClick={() => setFlow(null)}>
-            Close
+            <Trans>Close</Trans>
           </button>
         )}
       </form>
@@ -243,7 +245,7 @@ function OwnFlow({ test, strands }: { test: FlowTest; strands: Strands }) {
           key={flow}
           test={test}
           strands={strands}
-          title="of your own"
+          title={t`of your own`}
           planned={{ temp_c: like?.temp_c ?? test.setup.temps_c[0] ?? 210, flow_mm3_s: flow, length_mm: like?.length_mm ?? 340, speed_mm_s: like ? (like.speed_mm_s / like.flow_mm3_s) * flow : flow / 2.405 }}
         />
       )}
@@ -262,20 +264,20 @@ function StrandRow({ row, expected_g, out, strands }: { row: FlowPointOut; expec
       <tr className={`border-t border-base-300 ${unused ? "text-quiet line-through decoration-1" : ""}`}>
         <td className="py-1">{fixed(point.flow_mm3_s, 1)}</td>
         <td>
-          <Cell label={`°C held at ${plain(point.flow_mm3_s)}`} value={point.temp_c} onSave={(temp_c) => temp_c !== null && save({ temp_c })} />
+          <Cell label={t`°C held at ${plain(point.flow_mm3_s)}`} value={point.temp_c} onSave={(temp_c) => temp_c !== null && save({ temp_c })} />
         </td>
         <td>
-          <Cell label={`Weight at ${plain(point.flow_mm3_s)}`} value={point.mass_g ?? null} onSave={(mass_g) => save({ mass_g })} />
+          <Cell label={t`Weight at ${plain(point.flow_mm3_s)}`} value={point.mass_g ?? null} onSave={(mass_g) => save({ mass_g })} />
         </td>
         <td>{share === null ? "" : `${fixed(100 * share, 1)} %`}</td>
         <td>
           <select
-            aria-label={`Looks at ${plain(point.flow_mm3_s)}`}
+            aria-label={t`Looks at ${plain(point.flow_mm3_s)}`}
             className="select select-xs w-36 border-rule bg-base-100"
             value={point.strand ?? ""}
             onChange={(event) => save({ strand: (event.target.value || null) as Strand | null })}
           >
-            <option value="">not noted</option>
+            <option value="">{t`not noted`}</option>
             {STRANDS.map((sign) => (
               <option key={sign.key} value={sign.key}>
                 {sign.code} {sign.label}
@@ -286,18 +288,18 @@ function StrandRow({ row, expected_g, out, strands }: { row: FlowPointOut; expec
         <td className="whitespace-nowrap text-right">
           {row.has_photo && (
             <a className="mr-1 underline" href={`/api/flow-points/${row.id}/photo`} target="_blank" rel="noreferrer">
-              photo
+              <Trans>photo</Trans>
             </a>
           )}
           <label className="btn btn-ghost btn-xs cursor-pointer font-normal">
-            {row.has_photo ? "Another photo" : "Photo"}
-            <input type="file" accept="image/jpeg,image/png" className="sr-only" aria-label={`Photo at ${plain(point.flow_mm3_s)}`} onChange={(event) => event.target.files?.[0] && void strands.photo(row, event.target.files[0])} />
+            {row.has_photo ? t`Another photo` : t`Photo`}
+            <input type="file" accept="image/jpeg,image/png" className="sr-only" aria-label={t`Photo at ${plain(point.flow_mm3_s)}`} onChange={(event) => event.target.files?.[0] && void strands.photo(row, event.target.files[0])} />
           </label>
           <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => save({ used: point.used === false })}>
-            {point.used === false ? "Count it" : "Leave out"}
+            {point.used === false ? t`Count it` : t`Leave out`}
           </button>
-          <button type="button" className="btn btn-ghost btn-xs font-normal" aria-label={`Take out the strand at ${plain(point.flow_mm3_s)}, ${strandOf(point.strand)?.label ?? "no look"}`} onClick={() => void strands.remove(row)}>
-            Take out
+          <button type="button" className="btn btn-ghost btn-xs font-normal" aria-label={t`Take out the strand at ${plain(point.flow_mm3_s)}, ${strandOf(point.strand)?.label ?? t`no look`}`} onClick={() => void strands.remove(row)}>
+            <Trans>Take out</Trans>
           </button>
         </td>
       </tr>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import { api, take, type FlowTest } from "../../api/client";
 import { fixed } from "../../lib/format";
@@ -12,31 +14,31 @@ export function WaysToRun({ test }: { test: FlowTest }) {
   return (
     <section aria-labelledby="run" className="text-sm">
       <h2 id="run" className="font-serif text-2xl">
-        Run it
+        <Trans>Run it</Trans>
       </h2>
       <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-2">
         <span className="flex flex-wrap items-center gap-2">
           <a className="btn btn-outline btn-sm font-normal" href={`/api/flow-tests/${test.id}.gcode?pause=${pause}`} download>
-            As a G-code file
+            <Trans>As a G-code file</Trans>
           </a>
           <label>
-            that waits{" "}
+            <Trans>that waits</Trans>{" "}
             <select className="select select-xs w-40 border-rule bg-base-100" value={pause} onChange={(event) => setPause(event.target.value)}>
-              <option value="button">for the machine’s button</option>
-              <option value="dwell">40 s for each strand</option>
+              <option value="button">{t`for the machine’s button`}</option>
+              <option value="dwell">{t`40 s for each strand`}</option>
             </select>
           </label>
         </span>
         <a className="btn btn-outline btn-sm font-normal" href={`/flow/${test.id}/card`}>
-          By hand, from a card
+          <Trans>By hand, from a card</Trans>
         </a>
       </div>
       <details className="mt-2" open={Boolean(test.setup.console_address)}>
-        <summary className="cursor-pointer">Strand by strand, over the machine’s console</summary>
+        <summary className="cursor-pointer"><Trans>Strand by strand, over the machine’s console</Trans></summary>
         <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
-          <AddressBox label="Console" value={test.setup.console_address ?? ""} placeholder="host:port or /dev/ttyUSB0" onSave={(console_address) => deeds.setup({ console_address })} />
+          <AddressBox label={t`Console`} value={test.setup.console_address ?? ""} placeholder={t`host:port or /dev/ttyUSB0`} onSave={(console_address) => deeds.setup({ console_address })} />
           <AddressBox
-            label="Scale"
+            label={t`Scale`}
             value={test.setup.scale_address ?? ""}
             placeholder="host:port"
             onSave={(scale_address) => {
@@ -87,9 +89,9 @@ function Console({ test }: { test: FlowTest }) {
     try {
       const body = { do: deed, temp_c, flow_mm3_s: deed === "step" ? (next?.flow_mm3_s ?? null) : null, present };
       const told = take(await api.POST("/api/flow-tests/{row_id}/console", { params: { path: { row_id: test.id } }, body }));
-      const now = told.temp_c == null ? "" : `The hot end is at ${fixed(told.temp_c, 0)} °C.`;
+      const now = told.temp_c == null ? "" : t`The hot end is at ${fixed(told.temp_c, 0)} °C.`;
       const look = strandOf(told.strand as Strand | null);
-      setSaid([now, deed === "step" ? "The strand is out: cut it, look at it, weigh it." : "", look ? `The machine’s eye says: ${look.label}.` : ""].filter(Boolean).join(" "));
+      setSaid([now, deed === "step" ? t`The strand is out: cut it, look at it, weigh it.` : "", look ? t`The machine’s eye says: ${look.label}.` : ""].filter(Boolean).join(" "));
     } catch (error) {
       setProblem(error instanceof Error ? error.message : String(error));
     } finally {
@@ -100,20 +102,20 @@ function Console({ test }: { test: FlowTest }) {
     <div className="mt-2 border border-rule p-2">
       <label className="flex items-center gap-2">
         <input type="checkbox" className="checkbox checkbox-sm" checked={present} onChange={(event) => setPresent(event.target.checked)} />
-        I stand at the machine, and stay there. Hot plastic burns.
+        <Trans>I stand at the machine, and stay there. Hot plastic burns.</Trans>
       </label>
       <div className="mt-1 flex flex-wrap gap-2">
         <button type="button" className="btn btn-outline btn-xs font-normal" disabled={!present || doing !== null} onClick={() => void ask("heat")}>
-          Heat to {fixed(temp_c, 0)} °C
+          <Trans>Heat to {fixed(temp_c, 0)} °C</Trans>
         </button>
         <button type="button" className="btn btn-outline btn-xs font-normal" disabled={doing !== null} onClick={() => void ask("look")}>
-          How hot is it?
+          <Trans>How hot is it?</Trans>
         </button>
         <button type="button" className="btn btn-primary btn-xs font-normal" disabled={!present || doing !== null || next === null} onClick={() => void ask("step")}>
-          {doing === "step" ? "Feeding …" : next ? `Feed ${fixed(next.flow_mm3_s, 1)} mm³/s` : "Nothing left to feed"}
+          {doing === "step" ? t`Feeding …` : next ? t`Feed ${fixed(next.flow_mm3_s, 1)} mm³/s` : t`Nothing left to feed`}
         </button>
         <button type="button" className="btn btn-outline btn-xs font-normal" onClick={() => void ask("stop")}>
-          Heater off
+          <Trans>Heater off</Trans>
         </button>
       </div>
       <p role="status" className="mt-1 min-h-5">

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
@@ -53,13 +55,13 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
       await go(`/flow/${made.id}`);
     },
   });
-  const problem = setup.temps_c.length === 0 ? "Give at least one temperature in °C, such as 205 220." : planned.error instanceof ProblemError ? planned.error.message : (make.error?.message ?? "");
+  const problem = setup.temps_c.length === 0 ? t`Give at least one temperature in °C, such as 205 220.` : planned.error instanceof ProblemError ? planned.error.message : (make.error?.message ?? "");
   const plan = problem ? undefined : planned.data?.plan;
   const pick = "select select-sm w-full border-rule bg-base-100";
   return (
     <section aria-labelledby="plan">
       <h2 id="plan" className="font-serif text-2xl">
-        Plan a test
+        <Trans>Plan a test</Trans>
       </h2>
       <form
         className="mt-1 grid grid-cols-1 gap-x-5 gap-y-2 text-sm sm:grid-cols-3"
@@ -69,7 +71,7 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
         }}
       >
         <label>
-          Machine
+          <Trans>Machine</Trans>
           <select
             className={pick}
             value={machine?.id}
@@ -88,18 +90,18 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
           </select>
         </label>
         <label>
-          Nozzle
+          <Trans>Nozzle</Trans>
           <select className={pick} value={nozzle} onChange={(event) => setNozzle(Number(event.target.value))}>
             {shelf.nozzles.filter((one) => !one.removed).map((one) => (
               <option key={one.id} value={one.id}>
                 {one.name}
-                {one.id === machine?.nozzle_id ? " (fitted)" : ""}
+                {one.id === machine?.nozzle_id ? t` (fitted)` : ""}
               </option>
             ))}
           </select>
         </label>
         <label>
-          Plastic
+          <Trans>Plastic</Trans>
           <select
             className={pick}
             value={material?.id}
@@ -116,17 +118,17 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
           </select>
         </label>
         <label>
-          Temperatures, °C
+          <Trans>Temperatures, °C</Trans>
           <input className="input input-sm w-full border-rule bg-base-100" inputMode="text" value={tempsText} aria-invalid={problem !== ""} onChange={(event) => setTemps(event.target.value)} />
-          <span className="text-xs text-quiet">one, or several with a space between</span>
+          <span className="text-xs text-quiet"><Trans>one, or several with a space between</Trans></span>
         </label>
         <label>
-          Flows, mm³/s
-          <input className="input input-sm w-full border-rule bg-base-100" inputMode="text" placeholder="proposed" value={flows} onChange={(event) => setFlows(event.target.value)} />
-          <span className="text-xs text-quiet">left empty, from half of what is thought to melt</span>
+          <Trans>Flows, mm³/s</Trans>
+          <input className="input input-sm w-full border-rule bg-base-100" inputMode="text" placeholder={t`proposed`} value={flows} onChange={(event) => setFlows(event.target.value)} />
+          <span className="text-xs text-quiet"><Trans>left empty, from half of what is thought to melt</Trans></span>
         </label>
         <label>
-          The scale reads in steps of
+          <Trans>The scale reads in steps of</Trans>
           <select className={pick} value={scale_g} onChange={(event) => setScale(Number(event.target.value))}>
             {SCALES.map((step) => (
               <option key={step} value={step}>
@@ -138,7 +140,7 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
         <label className="flex items-center gap-2 sm:col-span-2">
           <input type="checkbox" className="checkbox checkbox-sm" checked={blows} onChange={(event) => setFan(event.target.checked)} />
           <span>
-            Part fan on, as this plastic is printed <span className="text-quiet">(it cools the block)</span>
+            <Trans>Part fan on, as this plastic is printed <span className="text-quiet">(it cools the block)</span></Trans>
           </span>
         </label>
         {problem && (
@@ -149,10 +151,12 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
         {plan && (
           <>
             <p className="sm:col-span-3">
-              <strong className="font-serif text-xl font-medium">
-                {formatDuration(plan.time_s)}, {formatGrams(plan.filament_g)}, {plain(Math.round(plan.filament_mm / 100) / 10)} m
-              </strong>{" "}
-              for {plan.steps.length} strands. The knee is thought to be near {plain(Math.round(plan.expected_mm3_s * 10) / 10)} mm³/s ({plan.expected_source}).
+              <Trans>
+                <strong className="font-serif text-xl font-medium">
+                  {formatDuration(plan.time_s)}, {formatGrams(plan.filament_g)}, {plain(Math.round(plan.filament_mm / 100) / 10)} m
+                </strong>{" "}
+                for {plan.steps.length} strands. The knee is thought to be near {plain(Math.round(plan.expected_mm3_s * 10) / 10)} mm³/s ({plan.expected_source}).
+              </Trans>
               {planned.data?.spool_says && <span className="block text-warning">{planned.data.spool_says}</span>}
               {plan.notes.map((note) => (
                 <span key={note} className="block text-quiet">
@@ -162,7 +166,7 @@ export function PlanForm({ shelf, flowTests }: { shelf: Shelf; flowTests: number
             </p>
             <div className="sm:col-span-3">
               <button type="submit" className="btn btn-primary btn-sm font-normal" disabled={make.isPending || planned.isPlaceholderData}>
-                {flowTests === 0 ? "Keep this test and begin" : "Keep this test"}
+                {flowTests === 0 ? t`Keep this test and begin` : t`Keep this test`}
               </button>
             </div>
             <div className="grid gap-x-6 gap-y-3 sm:col-span-3 md:grid-cols-2">

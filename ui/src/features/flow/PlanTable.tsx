@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import type { FlowPlan } from "../../api/client";
 import { fixed, plain } from "../../lib/format";
 
@@ -6,14 +7,14 @@ export function PlanTable({ plan }: { plan: FlowPlan }) {
   const several = new Set(plan.steps.map((step) => step.temp_c)).size > 1;
   return (
     <table className="w-full text-sm tabular-nums">
-      <caption className="sr-only">What is to be run</caption>
+      <caption className="sr-only"><Trans>What is to be run</Trans></caption>
       <thead className="text-right text-quiet">
         <tr>
           {several && <th className="py-1 font-normal">°C</th>}
-          <th className="py-1 font-normal">Flow, mm³/s</th>
-          <th className="font-normal">filament, mm/s</th>
-          <th className="font-normal">length, mm</th>
-          <th className="font-normal">should weigh, g</th>
+          <th className="py-1 font-normal"><Trans>Flow, mm³/s</Trans></th>
+          <th className="font-normal"><Trans>filament, mm/s</Trans></th>
+          <th className="font-normal"><Trans>length, mm</Trans></th>
+          <th className="font-normal"><Trans>should weigh, g</Trans></th>
         </tr>
       </thead>
       <tbody className="text-right">

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { api, ProblemError, take, type FlowPoint, type FlowPointOut, type FlowTest } from "../../api/client";
@@ -57,25 +58,25 @@ export function useFlowTestDeeds(test: FlowTest) {
   });
   return {
     busy: deed.isPending,
-    use: () => deed.mutate({ run: post("use"), undo: post("stop-using"), label: `using ${test.name}` }),
+    use: () => deed.mutate({ run: post("use"), undo: post("stop-using"), label: t`using ${test.name}` }),
     rename: (name: string) => {
       const put = (to: string) => async () => took(take(await api.PATCH("/api/flow-tests/{row_id}", { ...at(test.id), body: { version: newest().version, name: to } })));
-      deed.mutate({ run: put(name), undo: put(newest().name), label: "the name of the test" });
+      deed.mutate({ run: put(name), undo: put(newest().name), label: t`the name of the test` });
     },
     remove: async () => {
       const gone = async () => took(take(await api.POST("/api/flow-tests/{row_id}/delete", { ...at(test.id), body: { version: newest().version } })));
       const back = async () => took(take(await api.POST("/api/flow-tests/{row_id}/restore", at(test.id))));
       await gone();
-      const step = { label: `deleting ${test.name}`, undo: back, redo: gone };
+      const step = { label: t`deleting ${test.name}`, undo: back, redo: gone };
       history.push(step);
-      toast(`${test.name} was deleted.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${test.name} was deleted.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     },
-    retire: (because: string) => deed.mutate({ run: retired(because), undo: post("use"), label: `retiring ${test.name}` }),
+    retire: (because: string) => deed.mutate({ run: retired(because), undo: post("use"), label: t`retiring ${test.name}` }),
     setup: (change: Partial<FlowTest["setup"]>) => {
       const before = newest().setup;
       const put = (setup: FlowTest["setup"]) => async () =>
         took(take(await api.PATCH("/api/flow-tests/{row_id}", { ...at(test.id), body: { version: newest().version, setup } })));
-      deed.mutate({ run: put({ ...before, ...change }), undo: put(before), label: `the setup of ${test.name}` });
+      deed.mutate({ run: put({ ...before, ...change }), undo: put(before), label: t`the setup of ${test.name}` });
     },
   };
 }
@@ -90,7 +91,7 @@ export function useStrands(test: FlowTest) {
 
   const flush = useCallback(
     () =>
-      inLine("flow entries", async () => {
+      inLine(t`flow entries`, async () => {
         const stored = await sendPending(localStorage, async (entry) => {
           try {
             take(await api.POST("/api/flow-tests/{row_id}/points", { ...at(entry.testId), body: { key: entry.key, point: entry.point } }));
@@ -141,29 +142,29 @@ export function useStrands(test: FlowTest) {
         const { version } = row;
         take(await api.PATCH("/api/flow-points/{row_id}", { ...at(row.id), body: { version, point: { ...row.point, ...change } } }));
         await refresh();
-        history.push({ label: "a strand", undo: put(row.point), redo: put({ ...row.point, ...change }) });
+        history.push({ label: t`a strand`, undo: put(row.point), redo: put({ ...row.point, ...change }) });
         return "";
       } catch (error) {
         await refresh();
         if (error instanceof ProblemError && error.status === 409) {
           const stored = error.problem.stored as FlowPointOut | undefined;
-          const mass = stored?.point.mass_g == null ? "no weight" : `${stored.point.mass_g} g`;
-          return `Somebody else changed this strand: it now says ${mass}${stored?.point.strand ? `, ${stored.point.strand}` : ""}. Yours was not stored.`;
+          const mass = stored?.point.mass_g == null ? t`no weight` : `${stored.point.mass_g} g`;
+          return t`Somebody else changed this strand: it now says ${mass}${stored?.point.strand ? `, ${stored.point.strand}` : ""}. Yours was not stored.`;
         }
         return error instanceof Error ? error.message : String(error);
       }
     },
     remove: async (row: FlowPointOut) => {
       await remove(row)();
-      const step = { label: "taking a strand out", undo: restore(row), redo: remove(row) };
+      const step = { label: t`taking a strand out`, undo: restore(row), redo: remove(row) };
       history.push(step);
-      toast("The strand was taken out.", { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`The strand was taken out.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     },
     photo: async (row: FlowPointOut, file: File) => {
       const body = new FormData();
       body.append("file", file);
       const answer = await throughGate(new Request(`/api/flow-points/${row.id}/photo`, { method: "POST", body }));
-      if (!answer.ok) toast(((await answer.json()) as { detail?: string }).detail ?? "The photo was not stored.", { tone: "error" });
+      if (!answer.ok) toast(((await answer.json()) as { detail?: string }).detail ?? t`The photo was not stored.`, { tone: "error" });
       await refresh();
     },
   };

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import { useExperiments } from "../../api/learning";
 
@@ -8,7 +10,7 @@ export function Decided() {
   return (
     <section aria-labelledby="decided" className="mt-5">
       <h2 id="decided" className="font-serif text-2xl">
-        Decided by experiment
+        <Trans>Decided by experiment</Trans>
       </h2>
       <ul className="mt-1 max-w-3xl divide-y divide-rule border-y border-rule text-sm">
         {decided.map((one) => (
@@ -17,7 +19,7 @@ export function Decided() {
             <Link className="whitespace-nowrap text-quiet underline" to={`/log/experiments/${one.id}`}>
               {one.name}
             </Link>
-            {one.kept?.at && <span className="text-quiet">, {new Date(one.kept.at).toLocaleDateString()}{one.kept.who && ` by ${one.kept.who}`}</span>}
+            {one.kept?.at && <span className="text-quiet">, {new Date(one.kept.at).toLocaleDateString()}{one.kept.who && t` by ${one.kept.who}`}</span>}
           </li>
         ))}
       </ul>

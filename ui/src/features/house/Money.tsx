@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { Shop } from "../../api/client";
 import { currencyUnit } from "../../lib/format";
 import { HouseFigure } from "./HouseFigure";
@@ -16,12 +18,12 @@ export function Money({ shop, onChange }: MoneyProps) {
   return (
     <section aria-labelledby="money" className="mt-5">
       <h2 id="money" className="font-serif text-2xl">
-        Money
+        <Trans>Money</Trans>
       </h2>
       <div className="mt-1 flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
         <label>
-          Prices are in{" "}
-          <select className="select select-xs w-48 border-rule bg-base-100" value={shop.currency} onChange={(event) => onChange({ ...shop, currency: event.target.value }, "the currency")}>
+          <Trans>Prices are in</Trans>{" "}
+          <select className="select select-xs w-48 border-rule bg-base-100" value={shop.currency} onChange={(event) => onChange({ ...shop, currency: event.target.value }, t`the currency`)}>
             {codes.map((code) => (
               <option key={code} value={code}>
                 {code}, {names.of(code)}
@@ -29,8 +31,8 @@ export function Money({ shop, onChange }: MoneyProps) {
             ))}
           </select>
         </label>
-        <HouseFigure label="A kilowatt-hour costs" unit={currencyUnit()} value={shop.price_per_kwh} onChange={(price_per_kwh) => onChange({ ...shop, price_per_kwh }, "the price of electricity")} />
-        <span className="text-quiet">No sum is converted when the currency is changed.</span>
+        <HouseFigure label={t`A kilowatt-hour costs`} unit={currencyUnit()} value={shop.price_per_kwh} onChange={(price_per_kwh) => onChange({ ...shop, price_per_kwh }, t`the price of electricity`)} />
+        <span className="text-quiet"><Trans>No sum is converted when the currency is changed.</Trans></span>
       </div>
     </section>
   );

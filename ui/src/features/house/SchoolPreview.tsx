@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { components } from "../../api/schema";
 
@@ -19,22 +21,22 @@ export function SchoolPreview({ columns, problem, onTake, onLeave }: SchoolPrevi
     <div className="mt-2 border-l-[3px] border-molten bg-base-200 px-3 py-2 text-sm" aria-live="polite">
       <div className="mb-2 flex gap-2">
         <button type="button" className="btn btn-accent btn-xs" disabled={columns === undefined} onClick={onTake}>
-          Take this school
+          <Trans>Take this school</Trans>
         </button>
         <button type="button" className="btn btn-ghost btn-xs" onClick={onLeave}>
-          Leave it as it is
+          <Trans>Leave it as it is</Trans>
         </button>
       </div>
       {problem ? (
         <p className="text-error">{problem}</p>
       ) : columns === undefined ? (
-        <p className="text-quiet">Looking through the columns …</p>
+        <p className="text-quiet"><Trans>Looking through the columns …</Trans></p>
       ) : count === 0 ? (
-        <p>No column that is there would change. New ones, findings and levers follow it.</p>
+        <p><Trans>No column that is there would change. New ones, findings and levers follow it.</Trans></p>
       ) : (
         <>
           <p>
-            {count} column{count > 1 ? "s" : ""} would change:
+            <Trans>{count} column{count > 1 ? "s" : ""} would change:</Trans>
           </p>
           <ul className="mt-1 space-y-0.5">
             {columns.slice(0, SHOWN).map((column) => (
@@ -46,7 +48,7 @@ export function SchoolPreview({ columns, problem, onTake, onLeave }: SchoolPrevi
               </li>
             ))}
           </ul>
-          {count > SHOWN && <p className="text-quiet">and {count - SHOWN} more</p>}
+          {count > SHOWN && <p className="text-quiet"><Trans>and {count - SHOWN} more</Trans></p>}
         </>
       )}
     </div>
@@ -65,7 +67,7 @@ function told(changes: ColumnChange["changes"]): string {
 
 function said(alike: ColumnChange["changes"]): string {
   const [{ label, unit, before, after }] = alike as [ColumnChange["changes"][number]];
-  const words = (value: string) => (value === "" ? "none" : unit === "" ? value : `${value} ${unit}`);
-  const others = alike.length > 1 ? ` and ${alike.length - 1} more` : "";
+  const words = (value: string) => (value === "" ? t`none` : unit === "" ? value : `${value} ${unit}`);
+  const others = alike.length > 1 ? t` and ${alike.length - 1} more` : "";
   return `${label.toLowerCase()}${others} ${words(before)} → ${words(after)}`;
 }

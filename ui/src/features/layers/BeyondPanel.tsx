@@ -1,5 +1,7 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { StrokesIndex } from "../../api/client";
-import { fixed } from "../../lib/format";
+import { fixed, grouped } from "../../lib/format";
 
 type Mark = StrokesIndex["marks"][number];
 
@@ -7,10 +9,10 @@ type Mark = StrokesIndex["marks"][number];
 const SHOWN = 40;
 
 const SAYS: Record<Mark["kind"], (mark: Mark) => string> = {
-  axis_speed: (mark) => `asks for ${fixed(mark.value, 0)} mm/s where the axes have ${fixed(mark.limit, 0)}`,
-  melt_ceiling: (mark) => `asks for ${fixed(mark.value, 1)} mm³/s where ${fixed(mark.limit, 1)} melts`,
-  outside: (mark) => `lays plastic at ${fixed(mark.value, 1)} mm, and the bed ends at ${mark.value < 0 ? "0" : fixed(mark.limit, 0)}`,
-  temperature: (mark) => `heats to ${fixed(mark.value, 0)} °C, and the hot end is made for ${fixed(mark.limit, 0)}`,
+  axis_speed: (mark) => t`asks for ${fixed(mark.value, 0)} mm/s where the axes have ${fixed(mark.limit, 0)}`,
+  melt_ceiling: (mark) => t`asks for ${fixed(mark.value, 1)} mm³/s where ${fixed(mark.limit, 1)} melts`,
+  outside: (mark) => t`lays plastic at ${fixed(mark.value, 1)} mm, and the bed ends at ${mark.value < 0 ? "0" : fixed(mark.limit, 0)}`,
+  temperature: (mark) => t`heats to ${fixed(mark.value, 0)} °C, and the hot end is made for ${fixed(mark.limit, 0)}`,
 };
 
 interface Run {
@@ -35,18 +37,20 @@ function runsOf(marks: readonly Mark[]): Run[] {
 
 /** Where a replayed file goes beyond the machine, by its own lines; a line leads to its layer. */
 export function BeyondPanel({ marks, layer, onLayer }: { marks: readonly Mark[]; layer: number; onLayer: (layer: number) => void }) {
-  if (marks.length === 0) return <p className="text-sm text-quiet">The file asks for nothing beyond this machine.</p>;
+  if (marks.length === 0) return <p className="text-sm text-quiet"><Trans>The file asks for nothing beyond this machine.</Trans></p>;
   const runs = runsOf(marks);
   return (
     <section aria-labelledby="beyond">
       <h2 id="beyond" className="font-serif text-lg">
-        Beyond the machine
+        <Trans>Beyond the machine</Trans>
       </h2>
       <p className="text-xs text-quiet">
-        By the file's lines. Axes run at their own limit; what does not melt comes out thin; a heater beyond its limit is for
-        its maker to judge.
+        <Trans>
+          By the file's lines. Axes run at their own limit; what does not melt comes out thin; a heater beyond its limit is for
+          its maker to judge.
+        </Trans>
       </p>
-      <ul className="mt-1 max-h-72 overflow-y-auto text-sm" tabIndex={0} aria-label="Lines beyond the machine">
+      <ul className="mt-1 max-h-72 overflow-y-auto text-sm" tabIndex={0} aria-label={t`Lines beyond the machine`}>
         {runs.slice(0, SHOWN).map(({ worst: mark, first, last }) => (
           <li key={`${mark.kind}:${first}`}>
             <button
@@ -58,16 +62,16 @@ export function BeyondPanel({ marks, layer, onLayer }: { marks: readonly Mark[];
               }}
             >
               <span className="tabular-nums">
-                {first === last ? `line ${first.toLocaleString("en")}` : `lines ${first.toLocaleString("en")} to ${last.toLocaleString("en")}`}
+                {first === last ? t`line ${grouped(first)}` : t`lines ${grouped(first)} to ${grouped(last)}`}
               </span>
-              {mark.layer != null && <span className="text-quiet">, layer {mark.layer + 1}</span>}: {SAYS[mark.kind](mark)}
+              {mark.layer != null && <span className="text-quiet"><Trans>, layer {mark.layer + 1}</Trans></span>}: {SAYS[mark.kind](mark)}
             </button>
           </li>
         ))}
       </ul>
       {(runs.length > SHOWN || marks.length >= 1000) && (
         <p className="text-xs text-quiet">
-          and {Math.max(runs.length - SHOWN, 0)} more places{marks.length >= 1000 ? ", or beyond the first thousand marks" : ""}.
+          <Trans>and {Math.max(runs.length - SHOWN, 0)} more places{marks.length >= 1000 ? t`, or beyond the first thousand marks` : ""}.</Trans>
         </p>
       )}
     </section>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { Legend } from "./Legend";
 import { COLOURINGS, type ColourBy, type LegendEntry } from "./painting";
 
@@ -18,7 +20,7 @@ export function ColourPanel({ by, onBy, ofFile, ofTwo, legend, only, onOnly }: C
   return (
     <div>
       <label className="text-sm">
-        Colour by{" "}
+        <Trans>Colour by</Trans>{" "}
         <select
           className="select select-xs w-44 border-rule bg-base-100"
           value={by}
@@ -37,10 +39,10 @@ export function ColourPanel({ by, onBy, ofFile, ofTwo, legend, only, onOnly }: C
       <Legend entries={legend} only={only} onOnly={onOnly} />
       <p className="mt-1 text-xs text-quiet">
         {by === "resting"
-          ? "Share of each bead that has plastic of the layer below under it."
+          ? t`Share of each bead that has plastic of the layer below under it.`
           : only === null
-            ? "Choose one to see it stand out."
-            : "Choose it again to see all."}
+            ? t`Choose one to see it stand out.`
+            : t`Choose it again to see all.`}
       </p>
     </div>
   );

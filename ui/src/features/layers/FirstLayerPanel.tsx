@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type RecipeColumn } from "../../api/client";
 import { fixed, formatDuration } from "../../lib/format";
@@ -12,30 +14,34 @@ export function FirstLayerPanel({ column }: { column: RecipeColumn }) {
     retry: false,
   });
   if (answer.isError) return <p className="text-sm text-error">{answer.error.message}</p>;
-  if (answer.data === undefined) return <p className="text-sm text-quiet">Looking at the first layer …</p>;
+  if (answer.data === undefined) return <p className="text-sm text-quiet"><Trans>Looking at the first layer …</Trans></p>;
   const first = answer.data;
   const several = first.islands.length > 1;
-  const start = { skirt: "The skirt", brim: "The brim", raft: "The raft" }[first.start_kind];
+  const start = { skirt: t`The skirt`, brim: t`The brim`, raft: t`The raft` }[first.start_kind];
   return (
-    <section aria-label="First layer" className="border-t border-rule pt-2 text-sm">
-      <h3 className="font-serif text-lg">First layer</h3>
+    <section aria-label={t`First layer`} className="border-t border-rule pt-2 text-sm">
+      <h3 className="font-serif text-lg"><Trans>First layer</Trans></h3>
       <p>
-        <strong>{fixed(first.contact_mm2 / 100, 1)} cm²</strong> touch the bed
-        {several ? ` in ${first.islands.length} islands` : " in one piece"}, {fixed(first.height_mm, 2)} mm high at{" "}
-        {fixed(first.speed_mm_s, 0)} mm/s.
+        <Trans>
+          <strong>{fixed(first.contact_mm2 / 100, 1)} cm²</strong> touch the bed
+          {several ? t` in ${first.islands.length} islands` : t` in one piece`}, {fixed(first.height_mm, 2)} mm high at{" "}
+          {fixed(first.speed_mm_s, 0)} mm/s.
+        </Trans>
       </p>
       <p>
-        {several ? "The narrowest island" : "It"} is {fixed(first.thinnest_mm, 1)} mm across at its widest place
-        {first.thinnest_mm < 4 ? ": little to hold on to." : "."}
-        {first.small_islands > 0 &&
-          ` ${first.small_islands} ${first.small_islands === 1 ? "island is" : "islands are"} under 25 mm²: they come off first.`}
+        <Trans>
+          {several ? t`The narrowest island` : t`It`} is {fixed(first.thinnest_mm, 1)} mm across at its widest place
+          {first.thinnest_mm < 4 ? t`: little to hold on to.` : "."}
+          {first.small_islands > 0 &&
+            ` ${plural(first.small_islands, { one: "# island is under 25 mm²: it comes off first.", other: "# islands are under 25 mm²: they come off first." })}`}
+        </Trans>
       </p>
       <p>
         {first.corners.length === 0
-          ? "No sharp corner pulls at it."
-          : `${first.corners.length} sharp ${first.corners.length === 1 ? "corner" : "corners"} may lift with plastics that shrink.`}
+          ? t`No sharp corner pulls at it.`
+          : plural(first.corners.length, { one: "# sharp corner may lift with plastics that shrink.", other: "# sharp corners may lift with plastics that shrink." })}
       </p>
-      <p>{start ? `${start} adds ${formatDuration(first.start_s)} and ${first.start_g < 0.1 ? "under 0.1" : fixed(first.start_g, 1)} g.` : "Nothing is printed before the part: the nozzle is not primed."}</p>
+      <p>{start ? t`${start} adds ${formatDuration(first.start_s)} and ${first.start_g < 0.1 ? t`under 0.1` : fixed(first.start_g, 1)} g.` : t`Nothing is printed before the part: the nozzle is not primed.`}</p>
     </section>
   );
 }

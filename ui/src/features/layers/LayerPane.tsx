@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { StrokePiece } from "../../api/binary";
 import type { RecipeColumn, StrokesIndex } from "../../api/client";
@@ -66,7 +67,7 @@ export function LayerPane({ column, index, layer, strokes, below, simply, painti
       <figcaption className="flex justify-between gap-2 text-sm">
         <span className="truncate font-serif text-lg">{column.name}</span>
         <span className="text-quiet" role="status">
-          {problem ?? (loaded < wanted ? `fetching ${loaded} of ${wanted} pieces` : "")}
+          {problem ?? (loaded < wanted ? t`fetching ${loaded} of ${wanted} pieces` : "")}
         </span>
       </figcaption>
       <div
@@ -78,7 +79,7 @@ export function LayerPane({ column, index, layer, strokes, below, simply, painti
         onPointerLeave={() => setReading(null)}
       >
         <StageCanvas
-          label={`Strokes of ${column.name}, layer ${layer + 1} of ${index.top_mm.length}`}
+          label={t`Strokes of ${column.name}, layer ${layer + 1} of ${index.top_mm.length}`}
           onReady={ready}
           smooth={hasGraphicsCard() || !leavesOut(index)}
           className="h-[44vh] min-h-64 border border-rule lg:h-[58vh]"
@@ -109,13 +110,13 @@ function words(index: StrokesIndex, data: Parameters<StrokeScene["add"]>[1], at:
     (data.xy[4 * at + 3] ?? 0) - (data.xy[4 * at + 1] ?? 0),
   );
   const seconds = data.seconds[at] ?? 0;
-  const time = `${fixed(length, 1)} mm in ${seconds < 0.1 ? fixed(1000 * seconds, 0) + " ms" : fixed(seconds, 2) + " s"}`;
+  const time = t`${fixed(length, 1)} mm in ${seconds < 0.1 ? fixed(1000 * seconds, 0) + " ms" : fixed(seconds, 2) + " s"}`;
   if (key === "travel") {
-    return [(data.flags[at] ?? 0) & 1 ? "Travel, filament pulled back" : "Travel", `${time} · ${fixed(data.speed_mm_s[at] ?? 0, 0)} mm/s`];
+    return [(data.flags[at] ?? 0) & 1 ? t`Travel, filament pulled back` : t`Travel`, `${time} · ${fixed(data.speed_mm_s[at] ?? 0, 0)} mm/s`];
   }
   return [
     `${feature}, ${fixed(data.width_mm[at] ?? 0, 2)} × ${fixed(data.height_mm[at] ?? 0, 2)} mm`,
-    `${time} · ${fixed(data.speed_mm_s[at] ?? 0, 0)} mm/s · up to ${fixed(data.flow_mm3_s[at] ?? 0, 1)} of ${fixed(index.melt_ceiling_mm3_s, 1)} mm³/s`,
-    `mostly ${cause}`,
+    t`${time} · ${fixed(data.speed_mm_s[at] ?? 0, 0)} mm/s · up to ${fixed(data.flow_mm3_s[at] ?? 0, 1)} of ${fixed(index.melt_ceiling_mm3_s, 1)} mm³/s`,
+    t`mostly ${cause}`,
   ];
 }

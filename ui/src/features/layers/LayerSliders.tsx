@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { StrokesIndex } from "../../api/client";
 import { fixed } from "../../lib/format";
 import { strokesIn } from "./places";
@@ -12,7 +14,7 @@ export function LayerSliders({ index, place }: { index: StrokesIndex; place: Pla
   const height = fixed(index.top_mm[layer] ?? 0, 2);
   return (
     <div className="mt-2 grid grid-cols-[4rem_1fr_9rem] items-center gap-x-3 gap-y-1 text-sm">
-      <label htmlFor="layer-slider">Layer</label>
+      <label htmlFor="layer-slider"><Trans>Layer</Trans></label>
       <input
         id="layer-slider"
         type="range"
@@ -20,13 +22,13 @@ export function LayerSliders({ index, place }: { index: StrokesIndex; place: Pla
         min={1}
         max={layers}
         value={layer + 1}
-        aria-valuetext={`layer ${layer + 1} of ${layers}, ${height} mm`}
+        aria-valuetext={t`layer ${layer + 1} of ${layers}, ${height} mm`}
         onChange={(event) => place.go(Number(event.target.value) - 1)}
       />
       <span className="whitespace-nowrap" data-testid="layer">
-        {layer + 1} of {layers} · {height} mm
+        <Trans>{layer + 1} of {layers} · {height} mm</Trans>
       </span>
-      <label htmlFor="stroke-slider">Stroke</label>
+      <label htmlFor="stroke-slider"><Trans>Stroke</Trans></label>
       <input
         id="stroke-slider"
         type="range"
@@ -34,11 +36,11 @@ export function LayerSliders({ index, place }: { index: StrokesIndex; place: Pla
         min={0}
         max={count}
         value={strokes}
-        aria-valuetext={`stroke ${strokes} of ${count}`}
+        aria-valuetext={t`stroke ${strokes} of ${count}`}
         onChange={(event) => place.setShare(Number(event.target.value) / Math.max(1, count))}
       />
       <span className="whitespace-nowrap" data-testid="stroke">
-        {strokes} of {count}
+        <Trans>{strokes} of {count}</Trans>
       </span>
     </div>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMemo, useState, type KeyboardEvent, type ReactNode } from "react";
 import type { RecipeColumn, StrokesIndex } from "../../api/client";
 import { formatDuration } from "../../lib/format";
@@ -95,19 +97,21 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
         <LayerSliders index={index} place={place} />
         <PlayerBar place={place} below={below} onBelow={setBelow} travels={travels} onTravels={setTravels} onLook={look}>
           {matters && (
-            <label className="flex items-center gap-1.5" title="Without a graphics card, layers below the ones on top are drawn as they look from outside; all their strokes take seconds a picture">
+            <label className="flex items-center gap-1.5" title={t`Without a graphics card, layers below the ones on top are drawn as they look from outside; all their strokes take seconds a picture`}>
               <input type="checkbox" className="checkbox checkbox-xs" checked={!simply} onChange={(event) => setSimply(!event.target.checked)} />
-              Every stroke below
+              <Trans>Every stroke below</Trans>
             </label>
           )}
         </PlayerBar>
       </div>
-      <aside aria-label="About the layers" className="min-w-0 space-y-3">
+      <aside aria-label={t`About the layers`} className="min-w-0 space-y-3">
         <div>
           <p className="font-serif text-2xl leading-tight">{formatDuration(spent)}</p>
           <p className="text-sm text-quiet">
-            into the print; this layer takes {formatDuration(layerSeconds(index, layer))}
-            {(index.wait_s[layer] ?? 0) > 0.5 && `, ${formatDuration(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
+            <Trans>
+              into the print; this layer takes {formatDuration(layerSeconds(index, layer))}
+              {(index.wait_s[layer] ?? 0) > 0.5 && t`, ${formatDuration(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
+            </Trans>
           </p>
         </div>
         <ColourPanel by={by} onBy={setBy} ofFile={column.gcode != null} ofTwo={beside !== null} legend={legend} only={only} onOnly={setOnly} />

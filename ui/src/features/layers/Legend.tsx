@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { LegendEntry } from "./painting";
 
 interface LegendProps {
@@ -17,7 +18,7 @@ const SWATCH = [
 /** What the colours mean; one of them can be made to stand out. */
 export function Legend({ entries, only, onOnly }: LegendProps) {
   return (
-    <ul className="mt-1 text-sm" aria-label="Legend">
+    <ul className="mt-1 text-sm" aria-label={t`Legend`}>
       {entries.map((entry) => (
         <li key={entry.key}>
           <button
@@ -28,7 +29,7 @@ export function Legend({ entries, only, onOnly }: LegendProps) {
           >
             <span
               className="inline-block h-3 w-7 rounded-full"
-              style={{ backgroundColor: entry.colour, backgroundImage: SWATCH[entry.pattern], backgroundSize: entry.pattern === 3 ? "8px 100%" : undefined }}
+              style={{ backgroundColor: entry.colour, backgroundImage: SWATCH[entry.pattern], backgroundSize: entry.pattern === 3 ? t`8px 100%` : undefined }}
             />
             <span className="w-4 text-quiet">{entry.letter}</span>
             {entry.label}

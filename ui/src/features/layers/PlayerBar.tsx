@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { ReactNode } from "react";
 import type { ViewName } from "../../components/stage/Stage";
 import { PACES, type Playback } from "./usePlayback";
@@ -18,9 +20,9 @@ export function PlayerBar({ place, below, onBelow, travels, onTravels, onLook, c
     <>
       <div className="mt-2 flex flex-wrap items-center gap-2 text-sm">
         <button type="button" className="btn btn-outline btn-xs w-16" onClick={() => place.toggle()}>
-          {place.playing ? "Pause" : "Play"}
+          {place.playing ? t`Pause` : t`Play`}
         </button>
-        <div className="join" role="group" aria-label="Pace">
+        <div className="join" role="group" aria-label={t`Pace`}>
           {PACES.map((one) => (
             <button
               key={one}
@@ -34,28 +36,30 @@ export function PlayerBar({ place, below, onBelow, travels, onTravels, onLook, c
           ))}
         </div>
         <button type="button" className="btn btn-outline btn-xs" onClick={() => place.go(0)}>
-          First layer
+          <Trans>First layer</Trans>
         </button>
         <span className="mx-1 h-4 border-l border-rule" />
         <button type="button" className="btn btn-outline btn-xs" onClick={() => onLook("above")}>
-          From above
+          <Trans>From above</Trans>
         </button>
         <button type="button" className="btn btn-outline btn-xs" onClick={() => onLook("corner")}>
-          From a corner
+          <Trans>From a corner</Trans>
         </button>
         <label className="flex items-center gap-1.5">
           <input type="checkbox" className="checkbox checkbox-xs" checked={!below} onChange={(event) => onBelow(!event.target.checked)} />
-          This layer alone
+          <Trans>This layer alone</Trans>
         </label>
         <label className="flex items-center gap-1.5">
           <input type="checkbox" className="checkbox checkbox-xs" checked={travels} onChange={(event) => onTravels(event.target.checked)} />
-          Travel
+          <Trans>Travel</Trans>
         </label>
         {children}
       </div>
       <p className="mt-1 text-xs text-quiet">
-        Arrows: up and down change the layer, left and right lay strokes · 1: first layer · space plays · point at a stroke of
-        the top layer to read it
+        <Trans>
+          Arrows: up and down change the layer, left and right lay strokes · 1: first layer · space plays · point at a stroke of
+          the top layer to read it
+        </Trans>
       </p>
     </>
   );

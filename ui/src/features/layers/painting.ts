@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { Color } from "three";
 import type { StrokePiece } from "../../api/binary";
 import { CAUSES, FEATURES, type Hatch } from "../../lib/featureStyles";
@@ -6,27 +7,27 @@ export type ColourBy = "feature" | "speed" | "flow" | "cause" | "resting" | "bey
 
 /** `ofFile`: only a replayed file can go beyond the machine; a recipe is held to it. `ofTwo`: where two are shown in step. */
 export const COLOURINGS: readonly { key: ColourBy; label: string; ofFile?: boolean; ofTwo?: boolean }[] = [
-  { key: "feature", label: "Feature" },
-  { key: "speed", label: "Speed" },
-  { key: "flow", label: "Flow against the ceiling" },
-  { key: "cause", label: "What held it" },
-  { key: "resting", label: "What it rests on" },
-  { key: "beyond", label: "Beyond the machine", ofFile: true },
-  { key: "difference", label: "Difference from the other", ofTwo: true },
+  { key: "feature", label: t`Feature` },
+  { key: "speed", label: t`Speed` },
+  { key: "flow", label: t`Flow against the ceiling` },
+  { key: "cause", label: t`What held it` },
+  { key: "resting", label: t`What it rests on` },
+  { key: "beyond", label: t`Beyond the machine`, ofFile: true },
+  { key: "difference", label: t`Difference from the other`, ofTwo: true },
 ];
 
 /** Strokes that both of two recipes have, and those that only one has. */
 const DIFFERENCE: readonly LegendEntry[] = [
-  { key: "both", label: "in both", letter: "=", colour: "#d6cfc2", pattern: 0 },
-  { key: "only", label: "only in this one", letter: "+", colour: "#b5400b", pattern: 1 },
+  { key: "both", label: t`in both`, letter: "=", colour: "#d6cfc2", pattern: 0 },
+  { key: "only", label: t`only in this one`, letter: "+", colour: "#b5400b", pattern: 1 },
 ];
 
 /** What a stroke of a file goes beyond, by the bit of its flags; the first that is set counts. */
 const BEYOND: readonly (LegendEntry & { bit: number })[] = [
-  { key: "within", label: "within the machine", letter: "·", colour: "#cdc3b2", pattern: 0, bit: 0 },
-  { key: "outside", label: "outside the bed", letter: "O", colour: "#7d5ba6", pattern: 1, bit: 8 },
-  { key: "melt_ceiling", label: "over the melt ceiling", letter: "M", colour: "#a3431f", pattern: 3, bit: 4 },
-  { key: "axis_speed", label: "faster than an axis", letter: "A", colour: "#3f6f8f", pattern: 4, bit: 2 },
+  { key: "within", label: t`within the machine`, letter: "·", colour: "#cdc3b2", pattern: 0, bit: 0 },
+  { key: "outside", label: t`outside the bed`, letter: "O", colour: "#7d5ba6", pattern: 1, bit: 8 },
+  { key: "melt_ceiling", label: t`over the melt ceiling`, letter: "M", colour: "#a3431f", pattern: 3, bit: 4 },
+  { key: "axis_speed", label: t`faster than an axis`, letter: "A", colour: "#3f6f8f", pattern: 4, bit: 2 },
 ];
 
 /** Writes a colour and a pattern for each stroke: four bytes, the fourth the pattern, 255 hides. */
@@ -95,10 +96,10 @@ export function legendOf(by: ColourBy, scale: Scale, { features, causes }: Strok
     const high = ends[step + 1];
     const label =
       by === "flow" && step === ends.length - 1
-        ? "at the melt ceiling"
+        ? t`at the melt ceiling`
         : high === undefined
-          ? `over ${low} ${unit}`
-          : `${low} to ${high} ${unit}`;
+          ? t`over ${low} ${unit}`
+          : t`${low} to ${high} ${unit}`;
     const colour = (by === "resting" ? [...RAMP].reverse() : RAMP)[step] ?? "#888888";
     return { key: String(step), label, letter: String(step + 1), colour, pattern: 0 };
   });

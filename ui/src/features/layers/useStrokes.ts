@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { fetchStrokes, type StrokePiece } from "../../api/binary";
@@ -91,7 +92,7 @@ export function useStrokes(
     go().then(
       () => setProblem(null),
       (error: unknown) => {
-        if (!stop.signal.aborted) setProblem(error instanceof Error ? error.message : "The strokes could not be fetched.");
+        if (!stop.signal.aborted) setProblem(error instanceof Error ? error.message : t`The strokes could not be fetched.`);
       },
     );
     return () => stop.abort();

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { LearntFactor } from "../../api/client";
 import { fixed } from "../../lib/format";
 import { onStrip } from "./scale";
@@ -24,7 +25,7 @@ export function Factors({ factors }: { factors: readonly LearntFactor[] }) {
 function Strip({ factor }: { factor: LearntFactor }) {
   const at = (value: number) => 100 * onStrip(value);
   return (
-    <svg viewBox="0 0 100 12" className="hidden w-full sm:block" role="img" aria-label={`${fixed(factor.value, 2)} times, between ${fixed(factor.low, 2)} and ${fixed(factor.high, 2)}`}>
+    <svg viewBox="0 0 100 12" className="hidden w-full sm:block" role="img" aria-label={t`${fixed(factor.value, 2)} times, between ${fixed(factor.low, 2)} and ${fixed(factor.high, 2)}`}>
       <path d="M0 6H100" stroke="var(--rule)" />
       <path d="M50 1V11" stroke="var(--quiet)" strokeDasharray="2 2" />
       <path d={`M${at(factor.low)} 6H${at(factor.high)}`} stroke={factor.learnt ? "var(--molten)" : "var(--quiet)"} strokeWidth={3} />

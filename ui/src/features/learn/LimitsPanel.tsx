@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, take, type Calibration, type InferredLimits } from "../../api/client";
@@ -9,14 +11,14 @@ import { useToast } from "../../components/Toasts";
 import { formatDuration, percent, plain } from "../../lib/format";
 
 const CHANGED: Record<string, string> = {
-  "acceleration_mm_s2.print": "acceleration of printing, mm/s²",
-  "acceleration_mm_s2.travel": "acceleration of travel, mm/s²",
-  "max_acceleration_mm_s2.x": "most that x accelerates, mm/s²",
-  "max_acceleration_mm_s2.y": "most that y accelerates, mm/s²",
-  "max_speed_mm_s.e": "fastest pull, mm/s",
-  "corner.jerk_mm_s.x": "corner value of x, mm/s",
-  "corner.jerk_mm_s.y": "corner value of y, mm/s",
-  "corner.deviation_mm": "corner deviation, mm",
+  "acceleration_mm_s2.print": t`acceleration of printing, mm/s²`,
+  "acceleration_mm_s2.travel": t`acceleration of travel, mm/s²`,
+  "max_acceleration_mm_s2.x": t`most that x accelerates, mm/s²`,
+  "max_acceleration_mm_s2.y": t`most that y accelerates, mm/s²`,
+  "max_speed_mm_s.e": t`fastest pull, mm/s`,
+  "corner.jerk_mm_s.x": t`corner value of x, mm/s`,
+  "corner.jerk_mm_s.y": t`corner value of y, mm/s`,
+  "corner.deviation_mm": t`corner deviation, mm`,
 };
 
 /** Which limits of the machine explain its real times best: asked for, offered as a change, and taken back. */
@@ -28,20 +30,20 @@ export function LimitsPanel({ calibration, recipeId }: { calibration: Calibratio
   return (
     <section aria-labelledby="limits" className="mt-6">
       <h2 id="limits" className="font-serif text-xl">
-        What are its limits really?
+        <Trans>What are its limits really?</Trans>
       </h2>
       {found == null && (
         <p className="mt-1 text-sm">
           <button type="button" className="btn btn-outline btn-sm mr-3 font-normal" disabled={work.busy || runs < 4} onClick={work.start}>
-            Find them from its runs
+            <Trans>Find them from its runs</Trans>
           </button>
           <span className="text-quiet">
-            {runs < 4 ? "It takes at least four timed runs of the machine as it is now." : "The engine runs what was printed with other accelerations, corner values and pull speeds, and looks which explain the real times."}
+            {runs < 4 ? t`It takes at least four timed runs of the machine as it is now.` : t`The engine runs what was printed with other accelerations, corner values and pull speeds, and looks which explain the real times.`}
           </span>
         </p>
       )}
       <div className="mt-1">
-        <JobBar work={work} what="Finding limits" />
+        <JobBar work={work} what={t`Finding limits`} />
       </div>
       {found && <Found found={found} calibration={calibration} onDone={work.start} />}
       {((found && found.untold.includes("acceleration")) || runs < 4) && recipeId !== undefined && <TestPrints machineId={machine_id} machineName={machine_name} recipeId={recipeId} />}
@@ -67,12 +69,12 @@ function Found({ found, calibration, onDone }: { found: InferredLimits; calibrat
     mutationFn: async () => {
       const before = await write(found.change);
       const step: Step = {
-        label: `limits of ${machine_name}`,
+        label: t`limits of ${machine_name}`,
         undo: () => write(before).then(() => undefined),
         redo: () => write(found.change).then(() => undefined),
       };
       history.push(step);
-      toast(`${machine_name} is described with its limits as they seem to be.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${machine_name} is described with its limits as they seem to be.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
@@ -80,12 +82,12 @@ function Found({ found, calibration, onDone }: { found: InferredLimits; calibrat
     <div className="mt-2 text-sm">
       <p className="max-w-2xl text-base">{found.says}</p>
       <table className="mt-2 w-full max-w-xl">
-        <caption className="sr-only">Limits as described and as inferred from {found.runs} runs</caption>
+        <caption className="sr-only"><Trans>Limits as described and as inferred from {found.runs} runs</Trans></caption>
         <thead className="text-left text-quiet">
           <tr>
-            <th scope="col" className="py-0.5 font-normal">Limit</th>
-            <th scope="col" className="text-right font-normal">described</th>
-            <th scope="col" className="text-right font-normal">behaves like</th>
+            <th scope="col" className="py-0.5 font-normal"><Trans>Limit</Trans></th>
+            <th scope="col" className="text-right font-normal"><Trans>described</Trans></th>
+            <th scope="col" className="text-right font-normal"><Trans>behaves like</Trans></th>
             <th scope="col" className="pl-4 font-normal">90 %</th>
           </tr>
         </thead>
@@ -98,8 +100,10 @@ function Found({ found, calibration, onDone }: { found: InferredLimits; calibrat
               </td>
               <td className={`text-right ${limit.told ? "font-semibold text-molten" : "text-quiet"}`}>{plain(limit.value)}</td>
               <td className="pl-4 text-quiet">
-                {plain(limit.low)} to {plain(limit.high)}
-                {!limit.told && (found.untold.includes(limit.name) ? ": not told by these runs" : ": as described")}
+                <Trans>
+                  {plain(limit.low)} to {plain(limit.high)}
+                  {!limit.told && (found.untold.includes(limit.name) ? t`: not told by these runs` : t`: as described`)}
+                </Trans>
               </td>
             </tr>
           ))}
@@ -108,22 +112,22 @@ function Found({ found, calibration, onDone }: { found: InferredLimits; calibrat
       {found.offered ? (
         <p className="mt-2 flex flex-wrap items-center gap-3">
           <button type="button" className="btn btn-accent btn-sm" disabled={apply.isPending} onClick={() => apply.mutate()}>
-            Describe {machine_name} so
+            <Trans>Describe {machine_name} so</Trans>
           </button>
           <span className="text-quiet">
-            On the shelf: {Object.entries(found.change).map(([key, value]) => `${CHANGED[key] ?? key}: ${plain(value)}`).join("; ")}. Its firmware stays as it is; raising the real limit is another matter, and may cost looks.
+            <Trans>On the shelf: {Object.entries(found.change).map(([key, value]) => `${CHANGED[key] ?? key}: ${plain(value)}`).join("; ")}. Its firmware stays as it is; raising the real limit is another matter, and may cost looks.</Trans>
           </span>
         </p>
       ) : (
         <p className="mt-2 text-quiet">
-          Nothing to change.{" "}
+          <Trans>Nothing to change.</Trans>{" "}
           <button type="button" className="btn btn-ghost btn-xs" onClick={onDone}>
-            Look again
+            <Trans>Look again</Trans>
           </button>
         </p>
       )}
       <p className="mt-1 text-xs text-quiet">
-        From {found.runs} runs. They typically differ from what is computed by {percent(found.off_before)} with the limits as described, by {(100 * found.off_after).toFixed(1)} % with these.
+        <Trans>From {found.runs} runs. They typically differ from what is computed by {percent(found.off_before)} with the limits as described, by {(100 * found.off_after).toFixed(1)} % with these.</Trans>
       </p>
     </div>
   );
@@ -149,24 +153,24 @@ function TestPrints({ machineId, machineName, recipeId }: { machineId: number; m
       {found == null && (
         <p>
           <button type="button" className="btn btn-outline btn-xs mr-2 font-normal" disabled={work.busy} onClick={work.start}>
-            Which two short prints would tell?
+            <Trans>Which two short prints would tell?</Trans>
           </button>
-          <span className="text-quiet">The engine looks for the pair whose times say most about {machineName}’s acceleration.</span>
+          <span className="text-quiet"><Trans>The engine looks for the pair whose times say most about {machineName}’s acceleration.</Trans></span>
         </p>
       )}
-      <JobBar work={work} what="Looking for test prints" />
+      <JobBar work={work} what={t`Looking for test prints`} />
       {found && (
         <>
           <p>{found.says}</p>
           <ul className="mt-1">
             {found.prints.map((one) => (
               <li key={one.name}>
-                <strong>{one.name}</strong>, {one.kind}: {formatDuration(one.print_time_s)}, and {one.percent_a_tenth.toFixed(1)} % longer for each tenth that acceleration is lower
+                <Trans><strong>{one.name}</strong>, {one.kind}: {formatDuration(one.print_time_s)}, and {one.percent_a_tenth.toFixed(1)} % longer for each tenth that acceleration is lower</Trans>
               </li>
             ))}
           </ul>
           <button type="button" className="btn btn-outline btn-xs mt-1 font-normal" disabled={add.isPending} onClick={() => add.mutate()}>
-            Add both as parts
+            <Trans>Add both as parts</Trans>
           </button>
         </>
       )}

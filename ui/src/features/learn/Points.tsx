@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { CartesianGrid, ComposedChart, Line, ResponsiveContainer, Scatter, Tooltip, XAxis, YAxis } from "recharts";
@@ -8,9 +10,9 @@ import { logTicks, shapePath, SHAPES } from "./scale";
 type By = "part" | "nozzle" | "era";
 type View = "minutes" | "share";
 const BY: readonly [By, string][] = [
-  ["part", "part"],
-  ["nozzle", "nozzle"],
-  ["era", "era"],
+  ["part", t`part`],
+  ["nozzle", t`nozzle`],
+  ["era", t`era`],
 ];
 
 interface Shown extends RunPoint {
@@ -25,7 +27,7 @@ export function Points({ points, eras }: { points: readonly RunPoint[]; eras: re
   const [view, setView] = useState<View>("minutes");
   const navigate = useNavigate();
   const { shown, groups } = useMemo(() => {
-    const nameOf = (point: RunPoint) => (by === "part" ? point.part : by === "nozzle" ? point.nozzle || "a nozzle" : eraName(eras.find((era) => era.number === point.era)?.since));
+    const nameOf = (point: RunPoint) => (by === "part" ? point.part : by === "nozzle" ? point.nozzle || t`a nozzle` : eraName(eras.find((era) => era.number === point.era)?.since));
     const groups = [...new Set(points.map(nameOf))];
     const shown: Shown[] = points.map((point) => {
       const group = nameOf(point);
@@ -47,18 +49,18 @@ export function Points({ points, eras }: { points: readonly RunPoint[]; eras: re
   return (
     <figure className="m-0">
       <div className="flex flex-wrap items-center gap-x-5 gap-y-1 text-sm">
-        <Choice label="Shown as" value={view} options={[["minutes", "minutes"], ["share", "share of computed"]]} onChange={setView} />
-        <Choice label="Marked by" value={by} options={BY} onChange={setBy} />
+        <Choice label={t`Shown as`} value={view} options={[["minutes", t`minutes`], ["share", t`share of computed`]]} onChange={setView} />
+        <Choice label={t`Marked by`} value={by} options={BY} onChange={setBy} />
       </div>
       <div style={{ height: 340 }} data-testid="points" className="mt-1">
         <ResponsiveContainer width="100%" height="100%">
           <ComposedChart accessibilityLayer={false} margin={{ top: 8, right: 16, bottom: 22, left: 8 }}>
             <CartesianGrid stroke="var(--rule)" />
-            <XAxis type="number" dataKey="predicted_s" scale="log" domain={[least, most]} ticks={ticks} allowDataOverflow tickFormatter={formatDuration} tick={tick} stroke="var(--rule)" label={{ value: "Computed", position: "insideBottom", offset: -12, fill: "var(--quiet)", fontSize: 13 }} />
+            <XAxis type="number" dataKey="predicted_s" scale="log" domain={[least, most]} ticks={ticks} allowDataOverflow tickFormatter={formatDuration} tick={tick} stroke="var(--rule)" label={{ value: t`Computed`, position: "insideBottom", offset: -12, fill: "var(--quiet)", fontSize: 13 }} />
             {view === "minutes" ? (
-              <YAxis type="number" dataKey="y" scale="log" domain={[least, most]} ticks={ticks} allowDataOverflow tickFormatter={formatDuration} tick={tick} stroke="var(--rule)" width={64} label={{ value: "Real", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13 }} />
+              <YAxis type="number" dataKey="y" scale="log" domain={[least, most]} ticks={ticks} allowDataOverflow tickFormatter={formatDuration} tick={tick} stroke="var(--rule)" width={64} label={{ value: t`Real`, angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13 }} />
             ) : (
-              <YAxis type="number" dataKey="y" domain={shareEnds} allowDataOverflow tickFormatter={(value: number) => percent(value)} tick={tick} stroke="var(--rule)" width={64} label={{ value: "Real over computed", angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 60 }} />
+              <YAxis type="number" dataKey="y" domain={shareEnds} allowDataOverflow tickFormatter={(value: number) => percent(value)} tick={tick} stroke="var(--rule)" width={64} label={{ value: t`Real over computed`, angle: -90, position: "insideLeft", fill: "var(--quiet)", fontSize: 13, dy: 60 }} />
             )}
             <Line data={alike} dataKey="y" stroke="var(--quiet)" strokeDasharray="4 4" dot={false} activeDot={false} isAnimationActive={false} />
             <Scatter data={shown} dataKey="y" isAnimationActive={false} shape={<RunMark />} onClick={(point: { payload?: Shown }) => point.payload && void navigate(`/log/${point.payload.run_id}`)} className="cursor-pointer" />
@@ -69,8 +71,10 @@ export function Points({ points, eras }: { points: readonly RunPoint[]; eras: re
                 const one = (payload as unknown as { payload: Shown }[]).map((entry) => entry.payload).find((entry) => "run_id" in entry);
                 return one === undefined ? null : (
                   <div className="max-w-64 border border-rule bg-base-100 px-2 py-1 text-sm">
-                    <strong>{one.part}</strong>, run {one.run_id}: {formatDuration(one.real_s)}, computed {formatDuration(one.predicted_s)}; all others say {formatDuration(one.low_s)} to {formatDuration(one.high_s)}
-                    {one.odd && ". It does not fit them: a pause, or a wrong time"}
+                    <Trans>
+                      <strong>{one.part}</strong>, run {one.run_id}: {formatDuration(one.real_s)}, computed {formatDuration(one.predicted_s)}; all others say {formatDuration(one.low_s)} to {formatDuration(one.high_s)}
+                      {one.odd && ". It does not fit them: a pause, or a wrong time"}
+                    </Trans>
                   </div>
                 );
               }}
@@ -87,14 +91,14 @@ export function Points({ points, eras }: { points: readonly RunPoint[]; eras: re
             {group}
           </span>
         ))}
-        <span>Dashed: just as computed. Crossed out: does not fit the others. A mark opens its run.</span>
+        <span><Trans>Dashed: just as computed. Crossed out: does not fit the others. A mark opens its run.</Trans></span>
       </figcaption>
     </figure>
   );
 }
 
 function eraName(since: string | null | undefined): string {
-  return since == null ? "from the beginning" : `since ${new Date(since).toLocaleDateString()}`;
+  return since == null ? t`from the beginning` : t`since ${new Date(since).toLocaleDateString()}`;
 }
 
 function RunMark({ cx = 0, cy = 0, payload }: { cx?: number; cy?: number; payload?: Shown }) {

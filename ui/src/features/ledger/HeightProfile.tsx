@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueries } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
@@ -46,20 +48,20 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
   return (
     <section aria-labelledby="profile-title">
       <h2 id="profile-title" className="sr-only">
-        Minutes by height
+        <Trans>Minutes by height</Trans>
       </h2>
-      {first === undefined && <p className="text-sm text-quiet">Adding up the layers …</p>}
+      {first === undefined && <p className="text-sm text-quiet"><Trans>Adding up the layers …</Trans></p>}
       {first && slow && (
         <>
           <p className="text-sm">
             {slow.share > 1.5 * slow.part
-              ? `${Math.round(100 * slow.share)} % of ${first.column.name} lies between ${fixed(slow.low, 0)} and ${fixed(slow.high, 0)} mm, which is ${Math.round(100 * slow.part)} % of the height.`
-              : `${first.column.name} goes up at an even pace.`}
+              ? t`${Math.round(100 * slow.share)} % of ${first.column.name} lies between ${fixed(slow.low, 0)} and ${fixed(slow.high, 0)} mm, which is ${Math.round(100 * slow.part)} % of the height.`
+              : t`${first.column.name} goes up at an even pace.`}
           </p>
-          <div className="join my-1" role="group" aria-label="By height">
+          <div className="join my-1" role="group" aria-label={t`By height`}>
             {(["minutes", "flow"] as const).map((one) => (
               <button key={one} type="button" aria-pressed={measure === one} className={`btn join-item btn-xs ${measure === one ? "btn-neutral" : "btn-outline"}`} onClick={() => setMeasure(one)}>
-                {one === "minutes" ? "Minutes" : "Flow"}
+                {one === "minutes" ? t`Minutes` : t`Flow`}
               </button>
             ))}
           </div>
@@ -68,7 +70,7 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
               viewBox={`0 0 ${WIDE} ${HIGH}`}
               className="w-full max-w-md"
               role="img"
-              aria-label={`${measure === "minutes" ? "Minutes a millimetre" : "Flow"} by height, beside the silhouette of ${part.name}`}
+              aria-label={t`${measure === "minutes" ? t`Minutes a millimetre` : t`Flow`} by height, beside the silhouette of ${part.name}`}
               onMouseLeave={() => setAt(null)}
               onMouseMove={(event) => {
                 const box = event.currentTarget.getBoundingClientRect();
@@ -96,7 +98,7 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
                 0
               </text>
               <text x={WIDE} y={HIGH - 4} fontSize={11} textAnchor="end" fill="var(--quiet)">
-                {fixed(most, most < 1 ? 2 : 1)} {measure === "minutes" ? "min a mm" : "mm³/s"}
+                {fixed(most, most < 1 ? 2 : 1)} {measure === "minutes" ? t`min a mm` : "mm³/s"}
               </text>
             </svg>
             <ul className="text-sm">
@@ -110,17 +112,19 @@ export function HeightProfile({ part, columns }: { part: Part; columns: RecipeCo
               ))}
               <li className="mt-2 h-12 text-quiet">
                 {at === null ? (
-                  "Point at a height to read it."
+                  t`Point at a height to read it.`
                 ) : (
                   <>
-                    {fixed((at * top) / BANDS, 1)} to {fixed(((at + 1) * top) / BANDS, 1)} mm:{" "}
-                    {measure === "minutes" ? formatDuration(((first.pace[at] ?? 0) * 60 * top) / BANDS) : `${fixed(first.drawn[at] ?? 0, 1)} mm³/s`}
+                    <Trans>
+                      {fixed((at * top) / BANDS, 1)} to {fixed(((at + 1) * top) / BANDS, 1)} mm:{" "}
+                      {measure === "minutes" ? formatDuration(((first.pace[at] ?? 0) * 60 * top) / BANDS) : `${fixed(first.drawn[at] ?? 0, 1)} mm³/s`}
+                    </Trans>
                   </>
                 )}
               </li>
               <li>
                 <Link className="underline" to={`/parts/${part.id}/layers?column=${first.column.id}&mm=${fixed((slow.low + slow.high) / 2, 2)}`}>
-                  See these layers
+                  <Trans>See these layers</Trans>
                 </Link>
               </li>
             </ul>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { memo, useState } from "react";
 import { Bar, BarChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import type { Estimate, FeatureShare, RecipeColumn } from "../../api/client";
@@ -14,9 +16,9 @@ interface Entry {
 type Measure = "time" | "grams" | "cause";
 
 const MEASURES: readonly { key: Measure; label: string; heading: string }[] = [
-  { key: "time", label: "Time by feature", heading: "Minutes" },
-  { key: "grams", label: "Grams by feature", heading: "Grams" },
-  { key: "cause", label: "Time by cause", heading: "Minutes" },
+  { key: "time", label: t`Time by feature`, heading: t`Minutes` },
+  { key: "grams", label: t`Grams by feature`, heading: t`Grams` },
+  { key: "cause", label: t`Time by cause`, heading: t`Minutes` },
 ];
 
 /** Minutes or grams of one share of one recipe. */
@@ -60,9 +62,9 @@ export const Ledger = memo(function Ledger({ entries, onPick }: LedgerProps) {
     <section aria-labelledby="ledger-title">
       <div className="flex flex-wrap items-baseline gap-4">
         <h2 id="ledger-title" className="sr-only">
-          Where it goes
+          <Trans>Where it goes</Trans>
         </h2>
-        <div className="join" role="group" aria-label="What to show">
+        <div className="join" role="group" aria-label={t`What to show`}>
           {MEASURES.map((one) => (
             <button
               key={one.key}
@@ -77,7 +79,7 @@ export const Ledger = memo(function Ledger({ entries, onPick }: LedgerProps) {
         </div>
         <label className="flex items-center gap-1.5 text-sm">
           <input type="checkbox" className="checkbox checkbox-xs" checked={shares} onChange={(event) => setShares(event.target.checked)} />
-          as shares
+          <Trans>as shares</Trans>
         </label>
       </div>
       <div style={{ height: 44 + entries.length * 42 }} aria-hidden="true" className="mt-2">
@@ -107,7 +109,7 @@ export const Ledger = memo(function Ledger({ entries, onPick }: LedgerProps) {
               cursor={false}
               contentStyle={{
                 background: "var(--color-base-100)",
-                border: "1px solid var(--rule)",
+                border: t`1px solid var(--rule)`,
                 color: "var(--color-base-content)",
               }}
               formatter={(value, name) => [show(Number(value)), labelOf(String(name))]}
@@ -159,7 +161,7 @@ export const Ledger = memo(function Ledger({ entries, onPick }: LedgerProps) {
                         <button
                           type="button"
                           className="cursor-pointer underline decoration-rule underline-offset-2 hover:decoration-molten"
-                          title={`See ${feature.label.toLowerCase()} in the layers of ${entry.name}`}
+                          title={t`See ${feature.label.toLowerCase()} in the layers of ${entry.name}`}
                           onClick={() => pick(entry, feature.key)}
                         >
                           {fixed(value, 1)}
@@ -218,9 +220,9 @@ function meaning(estimate: Estimate): string {
   if (chosen === undefined) return "";
   const best =
     chosen.cause.key === "at_set_speed_s"
-      ? `Doubling every speed would win ${formatDuration(chosen.seconds / 2)} at the very best.`
-      : `All of it is ${formatDuration(chosen.seconds)}.`;
-  return `${Math.round(chosen.share * 100)} % of this print is ${chosen.cause.phrase}: ${chosen.cause.lever} ${best}`;
+      ? t`Doubling every speed would win ${formatDuration(chosen.seconds / 2)} at the very best.`
+      : t`All of it is ${formatDuration(chosen.seconds)}.`;
+  return t`${Math.round(chosen.share * 100)} % of this print is ${chosen.cause.phrase}: ${chosen.cause.lever} ${best}`;
 }
 
 interface LabelPlace {

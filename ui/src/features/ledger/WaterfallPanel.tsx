@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import { api, take, type RecipeColumn, type Waterfall } from "../../api/client";
 import { useJob } from "../../api/jobs";
@@ -21,18 +23,18 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
     if (idle) start();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- start is new at each render
   }, [idle, about]);
-  if (from === undefined || to === undefined) return <p className="text-sm text-quiet">It takes two columns that tell their settings.</p>;
+  if (from === undefined || to === undefined) return <p className="text-sm text-quiet"><Trans>It takes two columns that tell their settings.</Trans></p>;
   const found = work.job?.waterfall;
   const select = "select select-xs w-40 border-rule bg-base-100";
   return (
     <section aria-labelledby="waterfall-title">
       <h2 id="waterfall-title" className="sr-only">
-        What makes the difference
+        <Trans>What makes the difference</Trans>
       </h2>
       <div className="flex flex-wrap items-center gap-2 text-sm">
         <label>
-          From{" "}
-          <select className={select} aria-label="From" value={from.id} onChange={(event) => setWanted({ ...wanted, from: Number(event.target.value) })}>
+          <Trans>From</Trans>{" "}
+          <select className={select} aria-label={t`From`} value={from.id} onChange={(event) => setWanted({ ...wanted, from: Number(event.target.value) })}>
             {usable.map((column) => (
               <option key={column.id} value={column.id}>
                 {column.name}
@@ -41,8 +43,8 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
           </select>
         </label>
         <label>
-          to{" "}
-          <select className={select} aria-label="To" value={to.id} onChange={(event) => setWanted({ ...wanted, to: Number(event.target.value) })}>
+          <Trans>to</Trans>{" "}
+          <select className={select} aria-label={t`To`} value={to.id} onChange={(event) => setWanted({ ...wanted, to: Number(event.target.value) })}>
             {usable
               .filter((column) => column.id !== from.id)
               .map((column) => (
@@ -53,7 +55,7 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
           </select>
         </label>
         {found && (
-          <div className="join" role="group" aria-label="Time or grams">
+          <div className="join" role="group" aria-label={t`Time or grams`}>
             {(["time", "grams"] as const).map((one) => (
               <button
                 key={one}
@@ -62,19 +64,19 @@ export function WaterfallPanel({ columns }: { columns: RecipeColumn[] }) {
                 className={`btn join-item btn-xs ${measure === one ? "btn-neutral" : "btn-outline"}`}
                 onClick={() => setMeasure(one)}
               >
-                {one === "time" ? "Time" : "Grams"}
+                {one === "time" ? t`Time` : t`Grams`}
               </button>
             ))}
           </div>
         )}
       </div>
-      <JobBar work={work} what="Working out what makes the difference" />
+      <JobBar work={work} what={t`Working out what makes the difference`} />
       {found ? (
         <Bars found={found} measure={measure} from={from.name} to={to.name} />
       ) : (
         !work.busy && (
           <p className="mt-1 text-sm text-quiet">
-            Which of the changed settings makes how much of it, whatever order they are changed in.
+            <Trans>Which of the changed settings makes how much of it, whatever order they are changed in.</Trans>
           </p>
         )
       )}
@@ -99,7 +101,7 @@ function Bars({ found, measure, from, to }: BarsProps) {
   const steps = [...found.steps]
     .map((step) => ({ label: step.label, value: time ? step.time_s : step.filament_g }))
     .sort((a, b) => Math.abs(b.value) - Math.abs(a.value));
-  if (Math.abs(rest) > 0.01 * Math.max(start, end)) steps.push({ label: "Left open by the samples", value: rest });
+  if (Math.abs(rest) > 0.01 * Math.max(start, end)) steps.push({ label: t`Left open by the samples`, value: rest });
   const rows: { label: string; value: number; low: number; high: number }[] = [];
   let level = start;
   for (const step of steps) {
@@ -114,8 +116,8 @@ function Bars({ found, measure, from, to }: BarsProps) {
       <table className="mt-2 w-full table-fixed text-sm">
         <caption className="pb-1 text-left">
           {steps.length === 0
-            ? "No setting differs."
-            : `${main?.label} makes most of it: ${difference(main?.value ?? 0)} of ${difference(end - start)}.`}
+            ? t`No setting differs.`
+            : t`${main?.label ?? ""} makes most of it: ${difference(main?.value ?? 0)} of ${difference(end - start)}.`}
         </caption>
         <tbody>
           <Row label={from} low={0} high={start} text={amount(start)} share={share} kind="end" />
@@ -134,8 +136,10 @@ function Bars({ found, measure, from, to }: BarsProps) {
         </tbody>
       </table>
       <p className="mt-1 text-xs text-quiet">
-        Each setting counts by what it adds on average over {found.all_orders ? `all ${found.orders} possible` : `${found.orders} sampled`}{" "}
-        orders of changing them one after another (Shapley’s division), found on samples of layers.
+        <Trans>
+          Each setting counts by what it adds on average over {found.all_orders ? t`all ${found.orders} possible` : t`${found.orders} sampled`}{" "}
+          orders of changing them one after another (Shapley’s division), found on samples of layers.
+        </Trans>
       </p>
     </>
   );
@@ -168,7 +172,7 @@ function Row({ label, low, high, text, share, kind }: RowProps) {
           className={`absolute inset-y-1 ${FILL[kind]}`}
           style={{
             left: share(low),
-            width: `max(2px, ${share(high - low)})`,
+            width: t`max(2px, ${share(high - low)})`,
             ...(kind === "more" && {
               backgroundImage: "repeating-linear-gradient(45deg, var(--molten) 0 2px, transparent 2px 6px)",
             }),

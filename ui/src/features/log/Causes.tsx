@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
@@ -21,10 +23,10 @@ export function Causes({ found, run, faults }: { found: FaultCauses; run: Run; f
         <FaultMark fault={fault.key} size={56} />
         <div>
           <h2 id={`causes-${fault.key}`} className="font-serif text-2xl">
-            2. {fault.name}: the likely causes
+            <Trans>2. {fault.name}: the likely causes</Trans>
           </h2>
           <p className="text-sm text-quiet">
-            {fault.looks} {fault.mistaken.map((other) => `Not ${faults.find((one) => one.key === other.fault)?.name.toLowerCase() ?? other.fault}? ${other.tell}`).join(" ")}
+            {fault.looks} {fault.mistaken.map((other) => t`Not ${faults.find((one) => one.key === other.fault)?.name.toLowerCase() ?? other.fault}? ${other.tell}`).join(" ")}
           </p>
         </div>
       </div>
@@ -36,7 +38,7 @@ export function Causes({ found, run, faults }: { found: FaultCauses; run: Run; f
       </ol>
       {found.causes.length > SHOWN && (
         <button type="button" className="btn btn-ghost btn-sm font-normal" aria-expanded={all} onClick={() => setAll(!all)}>
-          {all ? "Only the likeliest" : `${found.causes.length - SHOWN} less likely ones`}
+          {all ? t`Only the likeliest` : t`${found.causes.length - SHOWN} less likely ones`}
         </button>
       )}
     </section>
@@ -44,10 +46,10 @@ export function Causes({ found, run, faults }: { found: FaultCauses; run: Run; f
 }
 
 const STANDING: Record<Suspect["standing"], string> = {
-  beyond: "speaks for it",
-  near: "is near its limit",
-  within: "gives no sign of it",
-  unknown: "says nothing of it",
+  beyond: t`speaks for it`,
+  near: t`is near its limit`,
+  within: t`gives no sign of it`,
+  unknown: t`says nothing of it`,
 };
 
 function Cause({ cause, fault, run, place }: { cause: Suspect; fault: string; run: Run; place: number }) {
@@ -58,19 +60,19 @@ function Cause({ cause, fault, run, place }: { cause: Suspect; fault: string; ru
       <div>
         <h3 className="font-semibold">
           {cause.name}
-          <span className="ml-2 text-sm font-normal text-quiet" title={`${percent(cause.prior)} by judgement, worth four tries; ${cause.cured} of ${cause.tried} tries here cured it`}>
-            {percent(cause.chance)} {cause.tried > 0 ? `by judgement and ${cause.tried === 1 ? "one try" : `${cause.tried} tries`} here, ${cause.cured === 0 ? "none" : cause.cured} of which cured it` : "by judgement"}
-            {cause.standing !== "unknown" && `; this run ${STANDING[cause.standing]}`}
+          <span className="ml-2 text-sm font-normal text-quiet" title={t`${percent(cause.prior)} by judgement, worth four tries; ${cause.cured} of ${cause.tried} tries here cured it`}>
+            {percent(cause.chance)} {cause.tried > 0 ? t`by judgement and ${plural(cause.tried, { one: "one try", other: "# tries" })} here, ${cause.cured === 0 ? t`none` : cause.cured} of which cured it` : t`by judgement`}
+            {cause.standing !== "unknown" && t`; this run ${STANDING[cause.standing]}`}
           </span>
         </h3>
         <p>{cause.why}</p>
         {cause.in_vain != null && (
           <p className="text-sm">
-            Tried already in this chain: {cause.in_vain === run.id ? "this run" : <Link className="underline" to={`/log/${cause.in_vain}`}>#{cause.in_vain}</Link>} still had the fault.
+            <Trans>Tried already in this chain:</Trans> {cause.in_vain === run.id ? t`this run` : <Link className="underline" to={`/log/${cause.in_vain}`}>#{cause.in_vain}</Link>} <Trans>still had the fault.</Trans>
           </p>
         )}
         <Evidence cause={cause} />
-        <p className="text-sm text-quiet">To find out: {cause.test}</p>
+        <p className="text-sm text-quiet"><Trans>To find out: {cause.test}</Trans></p>
         {cause.caution && <p className="mt-1 border-l-4 border-warning pl-2 text-sm">{cause.caution}</p>}
       </div>
       <div className="md:text-right">
@@ -80,7 +82,7 @@ function Cause({ cause, fault, run, place }: { cause: Suspect; fault: string; ru
               <p key={change}>{change}</p>
             ))}
             <p className="text-sm text-quiet" aria-live="polite">
-              {price.data ? `${formatDurationDifference(price.data.print_s)}, ${formatGramsDifference(price.data.filament_g)}` : price.isError ? price.error.message : "pricing …"}
+              {price.data ? `${formatDurationDifference(price.data.print_s)}, ${formatGramsDifference(price.data.filament_g)}` : price.isError ? price.error.message : t`pricing …`}
             </p>
             <TryIt cause={cause} fault={fault} run={run} />
           </>
@@ -100,17 +102,19 @@ function Evidence({ cause }: { cause: Suspect }) {
       {value != null && cause.looks_at && (
         <p>
           <span className="text-quiet">{cause.looks_at}:</span> <strong className="font-semibold">{value.replace(/_/g, " ")}</strong>
-          {cause.limit != null && ` against ${plain(cause.limit)}, ${cause.limit_name}`}.
+          {cause.limit != null && t` against ${plain(cause.limit)}, ${cause.limit_name}`}.
         </p>
       )}
       {cause.says.map((sentence) => (
         <p key={sentence}>{sentence}</p>
       ))}
-      {cause.where.length > 0 && <p className="text-quiet">Where: {cause.where.map((spot) => spot.sentence).slice(0, 3).join("; ")}</p>}
+      {cause.where.length > 0 && <p className="text-quiet"><Trans>Where: {cause.where.map((spot) => spot.sentence).slice(0, 3).join("; ")}</Trans></p>}
       {cause.others && (
         <p className="text-quiet">
-          Other runs here: {cause.others.with_count > 0 ? `${cause.others.with_count} with this fault at ${plain(cause.others.with_middle)}` : "none with this fault"}
-          {cause.others.without_count > 0 ? `, ${cause.others.without_count} without it at ${plain(cause.others.without_middle)}` : ""} (middle).
+          <Trans>
+            Other runs here: {cause.others.with_count > 0 ? t`${cause.others.with_count} with this fault at ${plain(cause.others.with_middle)}` : t`none with this fault`}
+            {cause.others.without_count > 0 ? t`, ${cause.others.without_count} without it at ${plain(cause.others.without_middle)}` : ""} (middle).
+          </Trans>
         </p>
       )}
     </div>
@@ -129,7 +133,7 @@ function TryIt({ cause, fault, run }: { cause: Suspect; fault: string; run: Run 
       let version = 1;
       const refresh = () => queries.invalidateQueries({ queryKey: keys.columns(made.part_id) });
       history.push({
-        label: `the column ${made.name}`,
+        label: t`the column ${made.name}`,
         undo: async () => {
           version = take(await api.POST("/api/recipes/{recipe_id}/delete", { ...path, body: { version } })).version;
           await refresh();
@@ -141,13 +145,13 @@ function TryIt({ cause, fault, run }: { cause: Suspect; fault: string; run: Run 
       });
       await refresh();
       void navigate(`/parts/${made.part_id}`);
-      toast(`“${made.name}” is on the bench: print it, and the run follows #${run.id}.`);
+      toast(t`“${made.name}” is on the bench: print it, and the run follows #${run.id}.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
-    <button type="button" className="btn btn-outline btn-sm mt-1 font-normal" aria-label={`Take as a new column: ${cause.name}`} disabled={make.isPending} onClick={() => make.mutate()}>
-      {make.isPending ? "Making it …" : "Take as a new column"}
+    <button type="button" className="btn btn-outline btn-sm mt-1 font-normal" aria-label={t`Take as a new column: ${cause.name}`} disabled={make.isPending} onClick={() => make.mutate()}>
+      {make.isPending ? t`Making it …` : t`Take as a new column`}
     </button>
   );
 }
@@ -180,19 +184,19 @@ function NoteIt({ cause, run }: { cause: Suspect; run: Run }) {
         },
       });
       await refresh();
-      toast(`Noted: ${entry.name}. Print the same again, and say that it follows #${run.id}.`);
+      toast(t`Noted: ${entry.name}. Print the same again, and say that it follows #${run.id}.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   if (run.machine_id == null && run.spool_id == null) return null;
   return (
     <p className="mt-1 text-sm">
-      <button type="button" className="btn btn-outline btn-sm font-normal" aria-label={`Note it as done: ${cause.name}`} disabled={note.isPending} onClick={() => note.mutate()}>
-        Note it as done
+      <button type="button" className="btn btn-outline btn-sm font-normal" aria-label={t`Note it as done: ${cause.name}`} disabled={note.isPending} onClick={() => note.mutate()}>
+        <Trans>Note it as done</Trans>
       </button>
       {run.part_id != null && (
         <Link className="ml-3 underline" to={`/parts/${run.part_id}?follows=${run.id}`}>
-          and print again
+          <Trans>and print again</Trans>
         </Link>
       )}
     </p>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { Difference, JournalEntry } from "../../api/client";
 import { moment } from "../../lib/format";
 
@@ -5,7 +7,7 @@ import { moment } from "../../lib/format";
 export function Differences({ changed, journal = [] }: { changed: readonly Difference[]; journal?: readonly JournalEntry[] }) {
   const own = changed.filter((one) => one.what !== "follows");
   const follows = changed.filter((one) => one.what === "follows");
-  if (changed.length === 0 && journal.length === 0) return <p className="text-sm text-quiet">Nothing that is on record.</p>;
+  if (changed.length === 0 && journal.length === 0) return <p className="text-sm text-quiet"><Trans>Nothing that is on record.</Trans></p>;
   return (
     <>
       <ul className="space-y-0.5">
@@ -25,7 +27,7 @@ export function Differences({ changed, journal = [] }: { changed: readonly Diffe
       </ul>
       {follows.length > 0 && (
         <details className="mt-1 text-sm text-quiet">
-          <summary className="cursor-pointer">{own.length > 0 ? `and ${follows.length} that follow from it` : `${follows.length} that nobody chose: house rules or defaults were others`}</summary>
+          <summary className="cursor-pointer">{own.length > 0 ? t`and ${follows.length} that follow from it` : t`${follows.length} that nobody chose: house rules or defaults were others`}</summary>
           <ul>
             {follows.map((one) => (
               <Line key={one.key} one={one} />

@@ -1,5 +1,7 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { Run } from "../../api/client";
-import choices from "../../api/choices.json";
+import { CHOICES } from "../../api/choices";
 import { formatDuration, percent } from "../../lib/format";
 
 interface PrintedWithProps {
@@ -7,7 +9,7 @@ interface PrintedWithProps {
   frozen: Run["snapshot"];
 }
 
-const LABELS = new Map((choices as { key: string; label: string; unit: string; everyday: boolean }[]).map((choice) => [choice.key, choice]));
+const LABELS = new Map(CHOICES.map((choice) => [choice.key, choice]));
 
 /** What the run was started with. Nothing that is edited later changes it. */
 export function PrintedWith({ run, frozen }: PrintedWithProps) {
@@ -21,9 +23,9 @@ export function PrintedWith({ run, frozen }: PrintedWithProps) {
   return (
     <section aria-labelledby="with">
       <h2 id="with" className="font-serif text-2xl">
-        Printed with
+        <Trans>Printed with</Trans>
       </h2>
-      <p className="text-sm text-quiet">As it stood when it was started; nothing that is edited later changes it.</p>
+      <p className="text-sm text-quiet"><Trans>As it stood when it was started; nothing that is edited later changes it.</Trans></p>
       {rows.length > 0 && (
         <dl className="mt-2 grid grid-cols-[1fr_auto] text-sm">
           {rows.map((choice) => (
@@ -31,7 +33,7 @@ export function PrintedWith({ run, frozen }: PrintedWithProps) {
               <dt className="border-t border-base-300 py-0.5">{choice.label}</dt>
               <dd className="border-t border-base-300 py-0.5 text-right">
                 {choice.key in chosen && (
-                  <span className="text-molten" title="Chosen in the recipe">
+                  <span className="text-molten" title={t`Chosen in the recipe`}>
                     ◆{" "}
                   </span>
                 )}
@@ -43,12 +45,12 @@ export function PrintedWith({ run, frozen }: PrintedWithProps) {
       )}
       {frozen.spool && (
         <p className="mt-3 text-sm">
-          Spool: {frozen.spool.name}. {typeof frozen.spool.state?.says === "string" ? frozen.spool.state.says : ""}
+          <Trans>Spool: {frozen.spool.name}. {typeof frozen.spool.state?.says === "string" ? frozen.spool.state.says : ""}</Trans>
         </p>
       )}
       {causes.length > 0 && run.prediction && (
         <details className="mt-3 text-sm">
-          <summary className="cursor-pointer">Where the predicted seconds went</summary>
+          <summary className="cursor-pointer"><Trans>Where the predicted seconds went</Trans></summary>
           <dl className="mt-1 grid grid-cols-[1fr_auto_auto] gap-x-3">
             {causes.map(([cause, seconds]) => (
               <div key={cause} className="contents">
@@ -58,7 +60,7 @@ export function PrintedWith({ run, frozen }: PrintedWithProps) {
               </div>
             ))}
           </dl>
-          <p className="mt-1 text-quiet">Engine {frozen.engine_version}.</p>
+          <p className="mt-1 text-quiet"><Trans>Engine {frozen.engine_version}.</Trans></p>
         </details>
       )}
     </section>
@@ -75,6 +77,6 @@ function flat(nested: Record<string, unknown>, path = ""): Record<string, unknow
 
 function shown(value: unknown, unit: string): string {
   if (typeof value === "number") return unit === "%" ? percent(value) : `${Number(value.toFixed(3))} ${unit}`.trim();
-  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (typeof value === "boolean") return value ? t`yes` : t`no`;
   return String(value).replace(/_/g, " ");
 }

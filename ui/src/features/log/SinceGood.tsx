@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { Since } from "../../api/client";
 import { moment } from "../../lib/format";
@@ -8,18 +9,20 @@ export function SinceGood({ since }: { since: Since }) {
   return (
     <section aria-labelledby="first">
       <h2 id="first" className="font-serif text-2xl">
-        1. Anything loose, worn, wet or changed?
+        <Trans>1. Anything loose, worn, wet or changed?</Trans>
       </h2>
       <p className="max-w-prose">
         {since.verdict}
         {since.good && (
           <>
             {" "}
-            The last good run was{" "}
-            <Link className="underline" to={`/log/${since.good.id}`}>
-              #{since.good.id} {since.good.name}
-            </Link>
-            , {moment(since.good.started_at)}.
+            <Trans>
+              The last good run was{" "}
+              <Link className="underline" to={`/log/${since.good.id}`}>
+                #{since.good.id} {since.good.name}
+              </Link>
+              , {moment(since.good.started_at)}.
+            </Trans>
           </>
         )}
       </p>
@@ -31,7 +34,7 @@ export function SinceGood({ since }: { since: Since }) {
             </span>
             <span>
               <span className={look.suspect ? "font-semibold" : ""}>{look.what}</span>
-              {look.suspect && <span className="sr-only"> (suspect)</span>}
+              {look.suspect && <span className="sr-only"> <Trans>(suspect)</Trans></span>}
               <span className="block text-sm text-quiet">{look.says}</span>
             </span>
           </li>
@@ -39,7 +42,7 @@ export function SinceGood({ since }: { since: Since }) {
       </ul>
       {since.good && (
         <details className="mt-2">
-          <summary className="cursor-pointer">Settings since then</summary>
+          <summary className="cursor-pointer"><Trans>Settings since then</Trans></summary>
           <div className="mt-1">
             <Differences changed={since.changed} />
           </div>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState, type SubmitEvent } from "react";
 import type { Part } from "../../api/client";
 import { fixed, parseNumber } from "../../lib/format";
@@ -9,9 +11,9 @@ interface CutOffProps {
 }
 
 const KEPT = {
-  z: { above: "what is above", below: "what is below" },
-  x: { above: "the right side", below: "the left side" },
-  y: { above: "the back", below: "the front" },
+  z: { above: t`what is above`, below: t`what is below` },
+  x: { above: t`the right side`, below: t`the left side` },
+  y: { above: t`the back`, below: t`the front` },
 } as const;
 
 /** Cut the part with a plane as it stands, and keep one side: a base that lies flat, or half of what is too large. */
@@ -26,40 +28,42 @@ export function CutOff({ part, save }: CutOffProps) {
     event.preventDefault();
     const at_mm = parseNumber(at);
     if (!(at_mm > low && at_mm < high)) {
-      setProblem(`Give a place inside it: over ${fixed(low, 2)} and under ${fixed(high, 2)} mm.`);
+      setProblem(t`Give a place inside it: over ${fixed(low, 2)} and under ${fixed(high, 2)} mm.`);
       return;
     }
     setProblem("");
-    void save({ cut: { axis, at_mm, keep } }, `cutting ${part.name}`);
+    void save({ cut: { axis, at_mm, keep } }, t`cutting ${part.name}`);
   };
   const box = "select select-xs border-rule bg-base-100";
   return (
     <form onSubmit={cut}>
       <fieldset>
-        <legend className="font-serif text-lg">Cut</legend>
+        <legend className="font-serif text-lg"><Trans>Cut</Trans></legend>
         <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-          <select className={`${box} w-32`} aria-label="Cut across" value={axis} onChange={(event) => setAxis(event.target.value as "x" | "y" | "z")}>
-            <option value="z">at height</option>
-            <option value="x">from the left at</option>
-            <option value="y">from the front at</option>
+          <select className={`${box} w-32`} aria-label={t`Cut across`} value={axis} onChange={(event) => setAxis(event.target.value as "x" | "y" | "z")}>
+            <option value="z">{t`at height`}</option>
+            <option value="x">{t`from the left at`}</option>
+            <option value="y">{t`from the front at`}</option>
           </select>
           <label>
-            <input className="input input-xs w-20 border-rule bg-base-100" inputMode="decimal" aria-label="Place of the cut, mm" value={at} onChange={(event) => setAt(event.target.value)} /> mm
+            <input className="input input-xs w-20 border-rule bg-base-100" inputMode="decimal" aria-label={t`Place of the cut, mm`} value={at} onChange={(event) => setAt(event.target.value)} /> mm
           </label>
           <label>
-            keep{" "}
+            <Trans>keep</Trans>{" "}
             <select className={`${box} w-36`} value={keep} onChange={(event) => setKeep(event.target.value as "above" | "below")}>
               <option value="above">{KEPT[axis].above}</option>
               <option value="below">{KEPT[axis].below}</option>
             </select>
           </label>
           <button type="submit" className="btn btn-outline btn-xs font-normal">
-            Cut off
+            <Trans>Cut off</Trans>
           </button>
         </div>
         <p className="mt-1 text-quiet">
-          {axis === "z" ? "Heights count from the bed." : "Places count from the part’s middle."} Undo brings back what was cut off; for both
-          halves, add the file twice.
+          <Trans>
+            {axis === "z" ? t`Heights count from the bed.` : t`Places count from the part’s middle.`} Undo brings back what was cut off; for both
+            halves, add the file twice.
+          </Trans>
         </p>
         {problem && (
           <p role="alert" className="text-error">

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, take, type Insight, type Part } from "../../api/client";
@@ -27,7 +29,7 @@ interface Row {
 /** Facts that decide settings; a chosen one is shown on the part. */
 export function Facts({ part, insight, problem, fact, onFact }: FactsProps) {
   if (problem) return <p className="text-error">{problem}</p>;
-  if (insight === undefined) return <p className="text-quiet">Measuring walls, slopes and spans …</p>;
+  if (insight === undefined) return <p className="text-quiet"><Trans>Measuring walls, slopes and spans …</Trans></p>;
   const rows = [...(part.guessed ? [guessedRow(part.guessed)] : []), ...rowsOf(insight)];
   return (
     <div>
@@ -52,21 +54,23 @@ export function Facts({ part, insight, problem, fact, onFact }: FactsProps) {
         ))}
         <li className="px-1.5 py-1.5">
           <span className="flex items-baseline justify-between gap-3">
-            <span>Footprint against height</span>
-            <span className="font-semibold">{fixed(insight.tip_angle_deg, 0)}° to tip</span>
+            <span><Trans>Footprint against height</Trans></span>
+            <span className="font-semibold"><Trans>{fixed(insight.tip_angle_deg, 0)}° to tip</Trans></span>
           </span>
           <span className="block text-sm text-quiet">
-            {fixed(insight.footprint_mm2 / 100, 1)} cm² on the bed, {fixed(insight.footprint_width_mm, 0)} mm across, under{" "}
-            {fixed(insight.height_mm, 0)} mm.{" "}
-            {insight.tip_angle_deg < 8
-              ? "It falls easily: a brim, or another way to stand."
-              : insight.footprint_mm2 < 400 && insight.height_mm > 40
-                ? "Small for its height: a brim buys that risk down."
-                : "It stands well."}
+            <Trans>
+              {fixed(insight.footprint_mm2 / 100, 1)} cm² on the bed, {fixed(insight.footprint_width_mm, 0)} mm across, under{" "}
+              {fixed(insight.height_mm, 0)} mm.{" "}
+              {insight.tip_angle_deg < 8
+                ? t`It falls easily: a brim, or another way to stand.`
+                : insight.footprint_mm2 < 400 && insight.height_mm > 40
+                  ? t`Small for its height: a brim buys that risk down.`
+                  : t`It stands well.`}
+            </Trans>
           </span>
         </li>
       </ul>
-      <p className="mt-2 text-sm text-quiet">Choose one to see it on the part. Measured on the part as it stands, before any recipe.</p>
+      <p className="mt-2 text-sm text-quiet"><Trans>Choose one to see it on the part. Measured on the part as it stands, before any recipe.</Trans></p>
     </div>
   );
 }
@@ -74,9 +78,9 @@ export function Facts({ part, insight, problem, fact, onFact }: FactsProps) {
 function guessedRow(guessed: NonNullable<Part["guessed"]>): Row {
   return {
     key: "guessed",
-    label: "Guessed surface",
+    label: t`Guessed surface`,
     value: `${fixed(guessed.added_mm2 / 100, 1)} cm²`,
-    meaning: `${guessed.sentences.join(" ")} Look at it before you trust the figures.`,
+    meaning: t`${guessed.sentences.join(" ")} Look at it before you trust the figures.`,
   };
 }
 
@@ -86,62 +90,62 @@ function rowsOf(insight: Insight): Row[] {
   return [
     {
       key: "thickness",
-      label: "Thinnest walls",
+      label: t`Thinnest walls`,
       value: `${fixed(thin, 2)} mm`,
       meaning:
         thin < 4
-          ? `Half of its surface has under ${fixed(insight.typical_thickness_mm, 1)} mm behind it. Walls that fit in whole lines print fast; a sliver left between them does not.`
-          : "Thick everywhere: walls and infill, not thin features, decide the time.",
+          ? t`Half of its surface has under ${fixed(insight.typical_thickness_mm, 1)} mm behind it. Walls that fit in whole lines print fast; a sliver left between them does not.`
+          : t`Thick everywhere: walls and infill, not thin features, decide the time.`,
     },
     {
       key: "details",
-      label: "Smallest detail",
-      value: insight.smallest_detail_mm == null ? "over 1.2 mm" : `under ${plain(insight.smallest_detail_mm)} mm`,
+      label: t`Smallest detail`,
+      value: insight.smallest_detail_mm == null ? t`over 1.2 mm` : t`under ${plain(insight.smallest_detail_mm)} mm`,
       meaning:
         insight.smallest_detail_mm == null
-          ? "No bead up to 1.2 mm loses anything in the sections."
-          : `A bead wider than that leaves something out; at 0.4 mm ${lost(insight, 0.4)} of the sections, at 0.8 mm ${lost(insight, 0.8)}.`,
+          ? t`No bead up to 1.2 mm loses anything in the sections.`
+          : t`A bead wider than that leaves something out; at 0.4 mm ${lost(insight, 0.4)} of the sections, at 0.8 mm ${lost(insight, 0.8)}.`,
       quiet: insight.smallest_detail_mm == null,
     },
     {
       key: "overhang",
-      label: "Overhang over 45°",
-      value: insight.overhang_mm2 < 1 ? "none" : `${fixed(insight.overhang_mm2 / 100, 1)} cm²`,
-      meaning: insight.overhang_mm2 < 1 ? "Nothing leans out far enough to sag." : steepest(insight),
+      label: t`Overhang over 45°`,
+      value: insight.overhang_mm2 < 1 ? t`none` : `${fixed(insight.overhang_mm2 / 100, 1)} cm²`,
+      meaning: insight.overhang_mm2 < 1 ? t`Nothing leans out far enough to sag.` : steepest(insight),
       quiet: insight.overhang_mm2 < 1,
     },
     {
       key: "slopes",
-      label: "Slopes that show steps",
-      value: insight.slope_mm2 < 1 ? "none" : `${fixed(insight.slope_mm2 / 100, 1)} cm²`,
+      label: t`Slopes that show steps`,
+      value: insight.slope_mm2 < 1 ? t`none` : `${fixed(insight.slope_mm2 / 100, 1)} cm²`,
       meaning:
         insight.slope_mm2 < 1
-          ? "Upright and level only: layers can be high without showing."
-          : "Steps are as high as the layer times the cosine of the slope; low layers, or heights by slope, soften them.",
+          ? t`Upright and level only: layers can be high without showing.`
+          : t`Steps are as high as the layer times the cosine of the slope; low layers, or heights by slope, soften them.`,
       quiet: insight.slope_mm2 < 1,
     },
     {
       key: "tops",
-      label: "Flat tops",
-      value: insight.flat_top_mm2 < 1 ? "none" : `${fixed(insight.flat_top_mm2 / 100, 1)} cm²`,
-      meaning: "Where top layers, one-way strokes or ironing count.",
+      label: t`Flat tops`,
+      value: insight.flat_top_mm2 < 1 ? t`none` : `${fixed(insight.flat_top_mm2 / 100, 1)} cm²`,
+      meaning: t`Where top layers, one-way strokes or ironing count.`,
       quiet: insight.flat_top_mm2 < 1,
     },
     {
       key: "bridges",
-      label: "Bridges",
-      value: insight.longest_bridge_mm === 0 ? "none" : `up to ${fixed(insight.longest_bridge_mm, 0)} mm`,
+      label: t`Bridges`,
+      value: insight.longest_bridge_mm === 0 ? t`none` : t`up to ${fixed(insight.longest_bridge_mm, 0)} mm`,
       meaning:
         insight.longest_bridge_mm === 0
-          ? "No level underside is held at both ends."
-          : `${fixed(insight.bridge_mm2 / 100, 1)} cm² hang free between two sides: slow strands, more fan, a little less plastic.`,
+          ? t`No level underside is held at both ends.`
+          : t`${fixed(insight.bridge_mm2 / 100, 1)} cm² hang free between two sides: slow strands, more fan, a little less plastic.`,
       quiet: insight.longest_bridge_mm === 0,
     },
     {
       key: "corners",
-      label: "Sharp corners on the bed",
-      value: corners === 0 ? "none" : String(corners),
-      meaning: corners === 0 ? "Rounded, so that little pulls it off." : "Warping starts there, with plastics that shrink: a brim, or round them off in the drawing.",
+      label: t`Sharp corners on the bed`,
+      value: corners === 0 ? t`none` : String(corners),
+      meaning: corners === 0 ? t`Rounded, so that little pulls it off.` : t`Warping starts there, with plastics that shrink: a brim, or round them off in the drawing.`,
       quiet: corners === 0,
     },
   ];
@@ -149,13 +153,13 @@ function rowsOf(insight: Insight): Row[] {
 
 function lost(insight: Insight, width: number): string {
   const share = insight.details.find((one) => one.width_mm === width)?.lost_share ?? 0;
-  return share < 0.0005 ? "nothing" : `${fixed(100 * share, 1)} %`;
+  return share < 0.0005 ? t`nothing` : `${fixed(100 * share, 1)} %`;
 }
 
 function steepest(insight: Insight): string {
   const level = insight.overhang.filter((bin) => bin.low >= 75).reduce((sum, bin) => sum + bin.area_mm2, 0);
-  const flat = level < 1 ? "None of it is level" : `${fixed(level / 100, 1)} cm² of it is nearly level`;
-  return `${flat}. Look for a way to stand that needs no support first.`;
+  const flat = level < 1 ? t`None of it is level` : t`${fixed(level / 100, 1)} cm² of it is nearly level`;
+  return t`${flat}. Look for a way to stand that needs no support first.`;
 }
 
 /** How much of the surface has how much material behind it. */
@@ -163,14 +167,14 @@ function Histogram({ insight }: { insight: Insight }) {
   const whole = insight.thickness.reduce((sum, bin) => sum + bin.area_mm2, 0) || 1;
   return (
     <table className="mb-2 ml-1.5 w-[95%] text-sm">
-      <caption className="text-left text-quiet">Share of the surface by the way straight through</caption>
+      <caption className="text-left text-quiet"><Trans>Share of the surface by the way straight through</Trans></caption>
       <tbody>
         {insight.thickness
           .filter((bin) => bin.area_mm2 > 0.001 * whole)
           .map((bin) => (
             <tr key={bin.low}>
               <th scope="row" className="w-28 whitespace-nowrap text-left font-normal">
-                {bin.high > 1000 ? `over ${plain(bin.low)} mm` : `${plain(bin.low)} to ${plain(bin.high)} mm`}
+                {bin.high > 1000 ? t`over ${plain(bin.low)} mm` : t`${plain(bin.low)} to ${plain(bin.high)} mm`}
               </th>
               <td>
                 <span className="inline-block h-3 bg-secondary align-middle" style={{ width: `${(100 * bin.area_mm2) / whole}%` }} />
@@ -199,7 +203,7 @@ function SeveralBodies({ part, bodies }: { part: Part; bodies: number }) {
         take(await api.POST("/api/parts/{part_id}/delete", { params: { path: { part_id: id } }, body: { version: now.version } }));
       };
       const step: Step = {
-        label: `splitting ${part.name}`,
+        label: t`splitting ${part.name}`,
         undo: async () => {
           for (const one of made) await remove(one.id);
           take(await restore(part.id));
@@ -212,16 +216,16 @@ function SeveralBodies({ part, bodies }: { part: Part; bodies: number }) {
         },
       };
       history.push(step);
-      toast(`${part.name} is ${made.length} parts now.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${part.name} is ${made.length} parts now.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
       await navigate("/");
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   return (
     <div className="mb-2 border border-rule bg-base-200 p-2 text-sm">
-      The file holds {bodies} bodies. Together they stay as they lie to each other; apart each is stood and sized by itself.
+      <Trans>The file holds {bodies} bodies. Together they stay as they lie to each other; apart each is stood and sized by itself.</Trans>
       <button type="button" className="btn btn-outline btn-xs ml-2" disabled={split.isPending} onClick={() => split.mutate()}>
-        Split into {bodies} parts
+        <Trans>Split into {bodies} parts</Trans>
       </button>
     </div>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import { api, take, type Part } from "../../api/client";
 import { useJob } from "../../api/jobs";
@@ -28,7 +30,7 @@ export function Orientations({ part, save }: StancesProps) {
   );
   if (columns.isError) return <p className="text-error">{columns.error.message}</p>;
   if (column === undefined) {
-    return <p className="text-quiet">{columns.data ? "Ways are compared with a recipe: add a column on the bench first." : "Fetching the recipes …"}</p>;
+    return <p className="text-quiet">{columns.data ? t`Ways are compared with a recipe: add a column on the bench first.` : t`Fetching the recipes …`}</p>;
   }
   const ways = work.job?.stances?.ways ?? [];
   const present = ways.find((way) => way.present);
@@ -36,7 +38,7 @@ export function Orientations({ part, save }: StancesProps) {
     <div className="space-y-2">
       <div className="flex flex-wrap items-center gap-2 text-sm">
         <label>
-          With{" "}
+          <Trans>With</Trans>{" "}
           <select
             className="select select-xs w-40 border-rule bg-base-100"
             value={column.id}
@@ -51,15 +53,17 @@ export function Orientations({ part, save }: StancesProps) {
         </label>
         {!work.busy && ways.length === 0 && (
           <button type="button" className="btn btn-accent btn-xs" onClick={work.start}>
-            Compare ways to stand
+            <Trans>Compare ways to stand</Trans>
           </button>
         )}
       </div>
-      <JobBar work={work} what="Estimating ways to stand" />
+      <JobBar work={work} what={t`Estimating ways to stand`} />
       {ways.length === 0 && !work.busy && (
         <p className="text-sm text-quiet">
-          The part’s flats and axes are tried, each estimated by the same engine with supports where they are needed: the
-          quickest that stands steadily comes first.
+          <Trans>
+            The part’s flats and axes are tried, each estimated by the same engine with supports where they are needed: the
+            quickest that stands steadily comes first.
+          </Trans>
         </p>
       )}
       <ul className="space-y-2">
@@ -75,26 +79,26 @@ export function Orientations({ part, save }: StancesProps) {
                   {present?.print_time_s != null && way.print_time_s != null && !way.present && (
                     <span className="text-molten">{formatDurationDifference(way.print_time_s - present.print_time_s)}</span>
                   )}
-                  {way.present && <span className="text-quiet">as it stands now</span>}
+                  {way.present && <span className="text-quiet"><Trans>as it stands now</Trans></span>}
                 </p>
                 <dl className="grid grid-cols-[auto_1fr_auto_1fr] gap-x-2 leading-snug">
-                  <Fact name="supports" value={way.support_g < 0.05 ? "none" : `${formatGrams(way.support_g)}, ${formatDuration(way.support_s)}`} />
-                  <Fact name="overhang" value={`${fixed(stance.overhang_mm2 / 100, 1)} cm²`} />
-                  <Fact name="height" value={`${fixed(stance.height_mm, 0)} mm`} />
-                  <Fact name="on the bed" value={`${fixed(stance.footprint_mm2 / 100, 1)} cm²`} />
-                  <Fact name="steps" value={stance.step_mm2 < 1 ? "none" : `${fixed(stance.ridge_mm, 2)} mm, ${fixed(stance.step_mm2 / 100, 0)} cm²`} />
-                  <Fact name="tips at" value={`${fixed(stance.tip_angle_deg, 0)}°`} />
+                  <Fact name={t`supports`} value={way.support_g < 0.05 ? t`none` : `${formatGrams(way.support_g)}, ${formatDuration(way.support_s)}`} />
+                  <Fact name={t`overhang`} value={`${fixed(stance.overhang_mm2 / 100, 1)} cm²`} />
+                  <Fact name={t`height`} value={`${fixed(stance.height_mm, 0)} mm`} />
+                  <Fact name={t`on the bed`} value={`${fixed(stance.footprint_mm2 / 100, 1)} cm²`} />
+                  <Fact name={t`steps`} value={stance.step_mm2 < 1 ? t`none` : `${fixed(stance.ridge_mm, 2)} mm, ${fixed(stance.step_mm2 / 100, 0)} cm²`} />
+                  <Fact name={t`tips at`} value={`${fixed(stance.tip_angle_deg, 0)}°`} />
                 </dl>
                 {(way.problem || !way.steady) && (
-                  <p className="text-warning">{way.problem || "It would fall easily: not without a brim."}</p>
+                  <p className="text-warning">{way.problem || t`It would fall easily: not without a brim.`}</p>
                 )}
                 {!way.present && !way.problem && (
                   <button
                     type="button"
                     className="btn btn-outline btn-xs mt-1"
-                    onClick={() => void save({ pose: then(part.pose, matrixOf(stance.pose)) }, `how ${part.name} stands`)}
+                    onClick={() => void save({ pose: then(part.pose, matrixOf(stance.pose)) }, t`how ${part.name} stands`)}
                   >
-                    Stand it this way<span className="sr-only">, number {index + 1}</span>
+                    <Trans>Stand it this way<span className="sr-only">, number {index + 1}</span></Trans>
                   </button>
                 )}
               </div>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { SHADES, type Shade } from "./colours";
 
 
@@ -5,7 +6,7 @@ export function ShadeLegend({ shade, waiting }: { shade: Exclude<Shade, "plain">
   const { title, steps } = SHADES[shade];
   return (
     <div className="pointer-events-none absolute bottom-2 left-2 border border-rule bg-base-100 px-2 py-1 text-xs">
-      <p className="text-quiet">{waiting ? "Looking through the part …" : title}</p>
+      <p className="text-quiet">{waiting ? t`Looking through the part …` : title}</p>
       <ul>
         {steps.map((step) => (
           <li key={step.from} className="flex items-center gap-2">

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { Mesh } from "../../api/binary";
 
 export type Shade = "plain" | "thickness" | "overhang" | "slope" | "guessed";
@@ -13,40 +14,40 @@ const PLAIN: readonly [number, number, number] = [0.80, 0.76, 0.69];
 /** Steps from light to dark, so that they are told apart without hue; what matters most is darkest. */
 export const SHADES: Record<Exclude<Shade, "plain">, { title: string; steps: readonly Step[] }> = {
   thickness: {
-    title: "Way straight through",
+    title: t`Way straight through`,
     steps: [
-      { from: 0, colour: [0.36, 0.11, 0.05], label: "under 0.8 mm" },
-      { from: 0.8, colour: [0.72, 0.28, 0.06], label: "0.8 to 1.6 mm" },
-      { from: 1.6, colour: [0.90, 0.58, 0.28], label: "1.6 to 3 mm" },
-      { from: 3, colour: [0.94, 0.80, 0.60], label: "3 to 6 mm" },
-      { from: 6, colour: [0.86, 0.85, 0.82], label: "over 6 mm" },
+      { from: 0, colour: [0.36, 0.11, 0.05], label: t`under 0.8 mm` },
+      { from: 0.8, colour: [0.72, 0.28, 0.06], label: t`0.8 to 1.6 mm` },
+      { from: 1.6, colour: [0.90, 0.58, 0.28], label: t`1.6 to 3 mm` },
+      { from: 3, colour: [0.94, 0.80, 0.60], label: t`3 to 6 mm` },
+      { from: 6, colour: [0.86, 0.85, 0.82], label: t`over 6 mm` },
     ],
   },
   guessed: {
-    title: "What no file held",
+    title: t`What no file held`,
     steps: [
-      { from: 0, colour: PLAIN, label: "as it came" },
-      { from: 0.5, colour: [0.72, 0.28, 0.06], label: "guessed" },
+      { from: 0, colour: PLAIN, label: t`as it came` },
+      { from: 0.5, colour: [0.72, 0.28, 0.06], label: t`guessed` },
     ],
   },
   overhang: {
-    title: "Overhang, from upright",
+    title: t`Overhang, from upright`,
     steps: [
-      { from: 0, colour: PLAIN, label: "none" },
-      { from: 20, colour: [0.78, 0.83, 0.86], label: "20 to 45°" },
-      { from: 45, colour: [0.40, 0.58, 0.72], label: "45 to 60°" },
-      { from: 60, colour: [0.14, 0.34, 0.54], label: "60 to 80°" },
-      { from: 80, colour: [0.04, 0.14, 0.30], label: "over 80°: level" },
+      { from: 0, colour: PLAIN, label: t`none` },
+      { from: 20, colour: [0.78, 0.83, 0.86], label: t`20 to 45°` },
+      { from: 45, colour: [0.40, 0.58, 0.72], label: t`45 to 60°` },
+      { from: 60, colour: [0.14, 0.34, 0.54], label: t`60 to 80°` },
+      { from: 80, colour: [0.04, 0.14, 0.30], label: t`over 80°: level` },
     ],
   },
   slope: {
-    title: "Steps show, by slope from the horizontal",
+    title: t`Steps show, by slope from the horizontal`,
     steps: [
-      { from: 0, colour: [0.93, 0.90, 0.80], label: "level" },
-      { from: 2, colour: [0.27, 0.14, 0.36], label: "2 to 20°: high steps" },
-      { from: 20, colour: [0.52, 0.34, 0.58], label: "20 to 45°" },
-      { from: 45, colour: [0.76, 0.64, 0.78], label: "45 to 75°" },
-      { from: 75, colour: PLAIN, label: "upright" },
+      { from: 0, colour: [0.93, 0.90, 0.80], label: t`level` },
+      { from: 2, colour: [0.27, 0.14, 0.36], label: t`2 to 20°: high steps` },
+      { from: 20, colour: [0.52, 0.34, 0.58], label: t`20 to 45°` },
+      { from: 45, colour: [0.76, 0.64, 0.78], label: t`45 to 75°` },
+      { from: 75, colour: PLAIN, label: t`upright` },
     ],
   },
 };

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { QueryClient } from "@tanstack/react-query";
 import type { History } from "../../components/history";
 import { inLine } from "../../lib/inLine";
@@ -8,7 +9,7 @@ export type PartChange = Omit<PartEdit, "version">;
 
 /** Write a change of a part against its newest version, after those asked for before; its columns and pictures follow. */
 function write(queries: QueryClient, id: number, change: PartChange): Promise<{ before: Part; after: Part }> {
-  return inLine(`part ${id}`, async () => {
+  return inLine(t`part ${id}`, async () => {
     for (let tries = 2; ; tries--) {
       const before = await queries.query({ ...partQuery(id), staleTime: "static" });
       try {

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
@@ -18,7 +20,7 @@ export function PartCard({ part }: { part: Part }) {
       onSuccess: (gone) => {
         let standing = gone;
         const step: Step = {
-          label: `removing ${part.name}`,
+          label: t`removing ${part.name}`,
           undo: async () => {
             standing = await restore.mutateAsync(part.id);
           },
@@ -27,7 +29,7 @@ export function PartCard({ part }: { part: Part }) {
           },
         };
         history.push(step);
-        toast(`${part.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+        toast(t`${part.name} was removed.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
       },
       onError: (error) => toast(error.message, { tone: "error" }),
     });
@@ -48,43 +50,43 @@ export function PartCard({ part }: { part: Part }) {
         </p>
         {part.note && <p className="mt-1 text-sm">{part.note}</p>}
         {part.facts.mended.length > 0 && (
-          <p className="mt-1 text-sm text-warning">Mended: {part.facts.mended.join(" ")}</p>
+          <p className="mt-1 text-sm text-warning"><Trans>Mended: {part.facts.mended.join(" ")}</Trans></p>
         )}
         {part.guessed && (
           <p className="mt-1 text-sm text-warning" title={part.guessed.sentences.join(" ")}>
-            Guessed: {percent(part.guessed.share)} of its surface
+            <Trans>Guessed: {percent(part.guessed.share)} of its surface</Trans>
           </p>
         )}
         <div className="mt-auto flex items-end justify-between gap-2 pt-3">
           {part.headline ? (
             <p className="min-w-0">
-              <span className="font-serif text-2xl leading-none" title={`Computed ${formatDuration(part.headline.print_time_s)}. Expect ${formatDuration(part.headline.low_s)} to ${formatDuration(part.headline.high_s)} here, ${part.headline.runs > 0 ? `from ${part.headline.runs} runs of its machine` : "typical"}.`}>
+              <span className="font-serif text-2xl leading-none" title={t`Computed ${formatDuration(part.headline.print_time_s)}. Expect ${formatDuration(part.headline.low_s)} to ${formatDuration(part.headline.high_s)} here, ${part.headline.runs > 0 ? t`from ${part.headline.runs} runs of its machine` : t`typical`}.`}>
                 {formatDuration(part.headline.print_time_s)}
               </span>
               <span className="ml-2">{formatGrams(part.headline.filament_g)}</span>
               <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
               {part.headline.runs > 0 && (
                 <span className="block truncate text-xs text-quiet">
-                  expect {formatDuration(part.headline.expected_s)}, from {part.headline.runs} {part.headline.runs === 1 ? "run" : "runs"}
+                  <Trans>expect {formatDuration(part.headline.expected_s)}, from <Plural value={part.headline.runs} one="# run" other="# runs" /></Trans>
                 </span>
               )}
               <Printed part={part} />
               {part.headline.outdated && (
-                <span className="block text-xs text-warning" title="Something that it rests on was changed since: open it, and it is estimated anew.">
-                  before a change of the shelf or the house
+                <span className="block text-xs text-warning" title={t`Something that it rests on was changed since: open it, and it is estimated anew.`}>
+                  <Trans>before a change of the shelf or the house</Trans>
                 </span>
               )}
             </p>
           ) : (
-            <p className="text-sm text-quiet">Not estimated yet</p>
+            <p className="text-sm text-quiet"><Trans>Not estimated yet</Trans></p>
           )}
           <button
             type="button"
             className="btn btn-ghost btn-xs relative z-10 text-quiet"
-            aria-label={`Remove ${part.name}`}
+            aria-label={t`Remove ${part.name}`}
             onClick={takeAway}
           >
-            Remove
+            <Trans>Remove</Trans>
           </button>
         </div>
       </div>
@@ -100,12 +102,12 @@ function Printed({ part }: { part: Part }) {
   return (
     <span className="block text-xs">
       {printed.real_s != null && (
-        <span title={printed.predicted_s != null ? `Predicted then: ${formatDuration(printed.predicted_s)}` : undefined}>really {formatDuration(printed.real_s)}</span>
+        <span title={printed.predicted_s != null ? t`Predicted then: ${formatDuration(printed.predicted_s)}` : undefined}><Trans>really {formatDuration(printed.real_s)}</Trans></span>
       )}
       {printed.real_s != null && saves && " · "}
       {saves && (
-        <span title={`${printed.pieces} pieces since its first recipe, against all of them like the first`} className={printed.saved_h < 0 ? "text-quiet" : "text-molten"}>
-          {printed.saved_h >= 0 ? "saved" : "took"} {fixed(Math.abs(printed.saved_h), 1)} h, {formatGramsDifference(-printed.saved_g)}
+        <span title={t`${printed.pieces} pieces since its first recipe, against all of them like the first`} className={printed.saved_h < 0 ? "text-quiet" : "text-molten"}>
+          {printed.saved_h >= 0 ? t`saved` : t`took`} {fixed(Math.abs(printed.saved_h), 1)} h, {formatGramsDifference(-printed.saved_g)}
         </span>
       )}
     </span>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState, type ReactNode } from "react";
 import { tookMe } from "../../api/account";
@@ -49,7 +51,7 @@ export function AccountForm({ fixedName, fresh = false, asksToRemember = true, b
       }}
     >
       {fixedName == null ? (
-        <Field label="Name" problem={about.name}>
+        <Field label={t`Name`} problem={about.name}>
           {(id, told) => (
             <input id={id} aria-describedby={told} className="input w-full border-rule" autoComplete="username" autoCapitalize="none" required maxLength={60} value={name} onChange={(event) => setName(event.target.value)} />
           )}
@@ -57,12 +59,12 @@ export function AccountForm({ fixedName, fresh = false, asksToRemember = true, b
       ) : (
         <input type="hidden" autoComplete="username" value={fixedName} readOnly />
       )}
-      <Field label="Passphrase" problem={about.passphrase} hint={fresh ? "Four or five words that have nothing to do with each other. At least twelve letters." : undefined}>
+      <Field label={t`Passphrase`} problem={about.passphrase} hint={fresh ? t`Four or five words that have nothing to do with each other. At least twelve letters.` : undefined}>
         {(id, told) => (
           <div className="join w-full">
             <input id={id} aria-describedby={told} className="input join-item w-full border-rule" type={shown ? "text" : "password"} autoComplete={fresh ? "new-password" : "current-password"} required maxLength={200} value={passphrase} onChange={(event) => setPassphrase(event.target.value)} />
             <button type="button" className="btn join-item border-rule font-normal" aria-pressed={shown} onClick={() => setShown(!shown)}>
-              {shown ? "Hide" : "Show"}
+              {shown ? t`Hide` : t`Show`}
             </button>
           </div>
         )}
@@ -71,8 +73,10 @@ export function AccountForm({ fixedName, fresh = false, asksToRemember = true, b
         <label className="flex items-start gap-2 text-sm">
           <input type="checkbox" className="checkbox checkbox-sm mt-0.5" checked={remember} onChange={(event) => setRemember(event.target.checked)} />
           <span>
-            Remember this device for 60 days
-            <span className="block text-quiet">Only where nobody else uses it. You can sign it out from any other one.</span>
+            <Trans>
+              Remember this device for 60 days
+              <span className="block text-quiet">Only where nobody else uses it. You can sign it out from any other one.</span>
+            </Trans>
           </span>
         </label>
       )}
@@ -83,7 +87,7 @@ export function AccountForm({ fixedName, fresh = false, asksToRemember = true, b
         </p>
       )}
       <button type="submit" className="btn btn-accent w-full" disabled={go.isPending}>
-        {go.isPending ? "One moment …" : button}
+        {go.isPending ? t`One moment …` : button}
       </button>
     </form>
   );

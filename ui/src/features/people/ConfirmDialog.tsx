@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { tookMe } from "../../api/account";
@@ -37,7 +39,7 @@ export function ConfirmDialog() {
       tookMe(queries, take(await api.POST("/api/confirm", { body: { passphrase } })));
       close(true);
     } catch (error) {
-      setProblem(error instanceof ProblemError ? (error.about("passphrase") ?? error.message) : "It could not be sent.");
+      setProblem(error instanceof ProblemError ? (error.about("passphrase") ?? error.message) : t`It could not be sent.`);
     }
   };
   if (!asked) return null;
@@ -51,20 +53,20 @@ export function ConfirmDialog() {
         }}
       >
         <h2 id="confirm-title" className="font-serif text-2xl">
-          Your passphrase once more
+          <Trans>Your passphrase once more</Trans>
         </h2>
-        <p className="mb-3 mt-1 text-sm text-quiet">This matters: it is asked for every ten minutes.</p>
-        <Field label="Passphrase" problem={problem || undefined}>
+        <p className="mb-3 mt-1 text-sm text-quiet"><Trans>This matters: it is asked for every ten minutes.</Trans></p>
+        <Field label={t`Passphrase`} problem={problem || undefined}>
           {(id, told) => (
             <input id={id} aria-describedby={told} type="password" autoComplete="current-password" className="input w-full border-rule" value={passphrase} onChange={(event) => setPassphrase(event.target.value)} required />
           )}
         </Field>
         <div className="modal-action">
           <button type="button" className="btn btn-ghost btn-sm" onClick={() => close(false)}>
-            Leave it
+            <Trans>Leave it</Trans>
           </button>
           <button type="submit" className="btn btn-accent btn-sm">
-            Go on
+            <Trans>Go on</Trans>
           </button>
         </div>
       </form>

@@ -1,9 +1,12 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { accountKeys, useMe } from "../../api/account";
 import { api, take, type InvitationMade, type Role } from "../../api/client";
 import { useToast } from "../../components/Toasts";
 import { moment } from "../../lib/format";
+import { oneOfRole } from "./roles";
 
 interface Open {
   id: number;
@@ -47,14 +50,14 @@ export function Invite({ open }: { open: Open[] }) {
   return (
     <section aria-labelledby="invite">
       <h2 id="invite" className="font-serif text-2xl">
-        Invite
+        <Trans>Invite</Trans>
       </h2>
       <div className="mt-2 flex flex-wrap gap-2">
-        <select className="select select-sm w-56 border-rule" aria-label="Whom to invite" value={whom} onChange={(event) => setWhom(event.target.value)}>
-          <option value="member">a member</option>
-          <option value="guest">a guest at the machine</option>
-          <option value="owner">another owner</option>
-          <optgroup label="A new passphrase for">
+        <select className="select select-sm w-56 border-rule" aria-label={t`Whom to invite`} value={whom} onChange={(event) => setWhom(event.target.value)}>
+          <option value="member">{t`a member`}</option>
+          <option value="guest">{t`a guest at the machine`}</option>
+          <option value="owner">{t`another owner`}</option>
+          <optgroup label={t`A new passphrase for`}>
             {people.map((one) => (
               <option key={one.id} value={`person ${one.id}`}>
                 {one.name}
@@ -63,32 +66,32 @@ export function Invite({ open }: { open: Open[] }) {
           </optgroup>
         </select>
         <button type="button" className="btn btn-accent btn-sm" onClick={() => invite.mutate()} disabled={invite.isPending}>
-          Make a link
+          <Trans>Make a link</Trans>
         </button>
       </div>
       {!served && (
         <p className="mt-2 text-sm text-quiet">
-          The network is not served just now, so a link works on this machine only. Start the workshop with ./start --network.
+          <Trans>The network is not served just now, so a link works on this machine only. Start the workshop with ./start --network.</Trans>
         </p>
       )}
       {made && (
         <div className="mt-3 rounded-box border border-rule p-3">
-          <img src={made.qr} alt="The link as a QR code" className="mx-auto w-44 bg-white" />
+          <img src={made.qr} alt={t`The link as a QR code`} className="mx-auto w-44 bg-white" />
           <p className="mt-2 break-all rounded-field bg-base-200 p-2 font-mono text-xs">{made.url}</p>
           <button
             type="button"
             className="btn btn-outline btn-xs mt-2 font-normal"
             onClick={() =>
               void navigator.clipboard.writeText(made.url).then(
-                () => toast("The link is copied."),
-                () => toast("The browser does not allow copying. Mark the link and copy it.", { tone: "error" }),
+                () => toast(t`The link is copied.`),
+                () => toast(t`The browser does not allow copying. Mark the link and copy it.`, { tone: "error" }),
               )
             }
           >
-            Copy the link
+            <Trans>Copy the link</Trans>
           </button>
           <p className="mt-2 text-sm text-quiet">
-            Works once, until {moment(made.ends_at)}. It is shown only now: give it to the person themselves.
+            <Trans>Works once, until {moment(made.ends_at)}. It is shown only now: give it to the person themselves.</Trans>
           </p>
         </div>
       )}
@@ -97,11 +100,11 @@ export function Invite({ open }: { open: Open[] }) {
           {open.map((one) => (
             <li key={one.id} className="flex items-center justify-between gap-3 py-1.5">
               <span>
-                {one.person_id === null ? `A ${one.role}` : `A new passphrase for ${people.find((person) => person.id === one.person_id)?.name ?? "somebody"}`}
-                <span className="text-quiet">, open until {moment(one.ends_at)}</span>
+                {one.person_id === null ? oneOfRole[one.role] : t`A new passphrase for ${people.find((person) => person.id === one.person_id)?.name ?? t`somebody`}`}
+                <span className="text-quiet"><Trans>, open until {moment(one.ends_at)}</Trans></span>
               </span>
               <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => withdraw.mutate(one.id)}>
-                Take back
+                <Trans>Take back</Trans>
               </button>
             </li>
           ))}

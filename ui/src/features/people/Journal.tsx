@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { accountKeys } from "../../api/account";
 import { api, take } from "../../api/client";
@@ -16,18 +17,18 @@ export function Journal() {
   return (
     <section aria-labelledby="journal" className="mt-8">
       <h2 id="journal" className="font-serif text-2xl">
-        Journal
+        <Trans>Journal</Trans>
       </h2>
-      <p className="text-sm text-quiet">Sign-ins, people and every change: who, what, when, from where. No content, no secrets. Kept for a year.</p>
+      <p className="text-sm text-quiet"><Trans>Sign-ins, people and every change: who, what, when, from where. No content, no secrets. Kept for a year.</Trans></p>
       <div className="mt-2 max-h-96 overflow-auto" tabIndex={0} role="region" aria-labelledby="journal">
         <table className="w-full text-sm">
           <thead className="sticky top-0 bg-base-100 text-left text-quiet">
             <tr>
-              <th className="py-1 pr-4 font-normal">When</th>
-              <th className="pr-4 font-normal">Who</th>
-              <th className="pr-4 font-normal">What</th>
-              <th className="pr-4 font-normal">About</th>
-              <th className="font-normal">From</th>
+              <th className="py-1 pr-4 font-normal"><Trans>When</Trans></th>
+              <th className="pr-4 font-normal"><Trans>Who</Trans></th>
+              <th className="pr-4 font-normal"><Trans>What</Trans></th>
+              <th className="pr-4 font-normal"><Trans>About</Trans></th>
+              <th className="font-normal"><Trans>From</Trans></th>
             </tr>
           </thead>
           <tbody>
@@ -45,7 +46,7 @@ export function Journal() {
       </div>
       {journal.hasNextPage && (
         <button type="button" className="btn btn-outline btn-xs mt-2 font-normal" onClick={() => void journal.fetchNextPage()} disabled={journal.isFetchingNextPage}>
-          Older ones
+          <Trans>Older ones</Trans>
         </button>
       )}
     </section>

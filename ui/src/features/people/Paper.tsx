@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import type { ReactNode } from "react";
 import { Mark } from "../../components/Mark";
 
@@ -7,7 +8,7 @@ export function Paper({ title, children }: { title: string; children: ReactNode 
     <main className="mx-auto max-w-md px-5 py-10 sm:py-16">
       <p className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
         <Mark />
-        Mean Bead
+        <Trans>Mean Bead</Trans>
       </p>
       <h1 className="mt-6 font-serif text-3xl">{title}</h1>
       {children}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { useState, type ReactNode } from "react";
 import type { Fault, RunTag } from "../../api/client";
 import { doubts, localMoment, momentOf, type EntryText } from "./entryText";
@@ -16,9 +18,9 @@ interface EntryFormProps {
 }
 
 const OUTCOMES = [
-  ["kept", "Kept"],
-  ["scrapped", "Scrapped"],
-  ["stopped", "Stopped"],
+  ["kept", t`Kept`],
+  ["scrapped", t`Scrapped`],
+  ["stopped", t`Stopped`],
 ] as const;
 
 /** One thing under the other, in the order in which it is known at the machine; all but the first may be left out. */
@@ -27,20 +29,20 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, photos, onPhot
   const doubt = doubts(form, tag);
   return (
     <div className="mt-3 space-y-4">
-      <Choices legend="What came of it" name="state" value={form.state} options={OUTCOMES} onPick={(state) => onChange({ state, ended_at: form.ended_at ?? null })} />
+      <Choices legend={t`What came of it`} name="state" value={form.state} options={OUTCOMES} onPick={(state) => onChange({ state, ended_at: form.ended_at ?? null })} />
       {form.state === "stopped" && (
-        <Row legend="Stopped at">
-          <Figure label="Layer" value={form.layer} onType={(layer) => onChange({ layer })} unit={tag.layers != null ? `of ${tag.layers}` : ""} />
-          <Figure label="or minute" value={form.minute} onType={(minute) => onChange({ minute })} />
+        <Row legend={t`Stopped at`}>
+          <Figure label={t`Layer`} value={form.layer} onType={(layer) => onChange({ layer })} unit={tag.layers != null ? t`of ${tag.layers}` : ""} />
+          <Figure label={t`or minute`} value={form.minute} onType={(minute) => onChange({ minute })} />
         </Row>
       )}
       {form.state !== "stopped" && (
-        <Row legend={tag.plates > 1 ? "Time on the panel, of one plate" : "Time on the panel"}>
-          <Figure label="Hours" value={form.hours} onType={(hours) => onChange({ hours })} unit="h" />
-          <Figure label="Minutes" value={form.minutes} onType={(minutes) => onChange({ minutes })} unit="min" />
+        <Row legend={tag.plates > 1 ? t`Time on the panel, of one plate` : t`Time on the panel`}>
+          <Figure label={t`Hours`} value={form.hours} onType={(hours) => onChange({ hours })} unit="h" />
+          <Figure label={t`Minutes`} value={form.minutes} onType={(minutes) => onChange({ minutes })} unit="min" />
           {form.hours === "" && form.minutes === "" && (
             <button type="button" className="btn h-12 flex-1 font-normal" aria-pressed={form.ended_at !== null} onClick={() => onChange({ ended_at: form.ended_at === null ? new Date().toISOString() : null })}>
-              {form.ended_at === null ? "It has just ended" : "Ended " + new Date(form.ended_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}
+              {form.ended_at === null ? t`It has just ended` : t`Ended ` + new Date(form.ended_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}
             </button>
           )}
         </Row>
@@ -48,32 +50,32 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, photos, onPhot
       {form.state !== "stopped" && <Doubt>{doubt.time}</Doubt>}
       {(form.hours !== "" || form.minutes !== "") && form.state !== "stopped" && tag.panel !== "" && !asks && (
         <p className="text-sm text-quiet">
-          Counted as {form.means === "printing" ? "printing only" : "printing with heating"}.{" "}
+          <Trans>Counted as {form.means === "printing" ? t`printing only` : t`printing with heating`}.</Trans>{" "}
           <button type="button" className="min-h-8 underline" onClick={() => setAsks(true)}>
-            Is it otherwise?
+            <Trans>Is it otherwise?</Trans>
           </button>
         </p>
       )}
       {(form.hours !== "" || form.minutes !== "") && form.state !== "stopped" && (tag.panel === "" || asks) && (
         <Choices
-          legend={`What ${tag.machine_name || "the machine"}’s panel counts (asked once)`}
+          legend={t`What ${tag.machine_name || t`the machine`}’s panel counts (asked once)`}
           name="means"
           value={form.means}
-          options={[["printing", "Printing only"], ["with_heating", "With heating"]] as const}
+          options={[["printing", t`Printing only`], ["with_heating", t`With heating`]] as const}
           onPick={(means) => onChange({ means })}
         />
       )}
-      <Row legend={tag.plates > 1 ? "Weight, of one plate" : "Weight"}>
-        <Figure label="Weight" alone value={form.weight} onType={(weight) => onChange({ weight })} unit="g" />
+      <Row legend={tag.plates > 1 ? t`Weight, of one plate` : t`Weight`}>
+        <Figure label={t`Weight`} alone value={form.weight} onType={(weight) => onChange({ weight })} unit="g" />
         {onWeigh && (
           <button type="button" className="btn h-12 flex-1 font-normal" onClick={onWeigh}>
-            Read the scale
+            <Trans>Read the scale</Trans>
           </button>
         )}
       </Row>
       {form.state !== "stopped" && <Doubt>{doubt.weight}</Doubt>}
       <Choices
-        legend="Looks, 1 poor to 5 as good as it gets"
+        legend={t`Looks, 1 poor to 5 as good as it gets`}
         name="looks"
         value={form.looks === null ? "" : String(form.looks)}
         options={[["1", "1"], ["2", "2"], ["3", "3"], ["4", "4"], ["5", "5"]] as const}
@@ -81,24 +83,24 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, photos, onPhot
       />
       <Faults faults={faults} chosen={form.faults} onChange={(chosen) => onChange({ faults: chosen })} />
       <details className="border-t border-rule pt-2" open={form.note !== "" || form.nozzle !== "" || form.bed !== ""}>
-        <summary className="min-h-8 cursor-pointer py-1">Temperatures, pieces, times of day, a sentence</summary>
+        <summary className="min-h-8 cursor-pointer py-1"><Trans>Temperatures, pieces, times of day, a sentence</Trans></summary>
         <div className="mt-2 flex flex-wrap gap-3">
-          <Figure label="Nozzle held" value={form.nozzle} onType={(nozzle) => onChange({ nozzle })} unit="°C" placeholder={tag.nozzle_temp_c == null ? "" : String(tag.nozzle_temp_c)} />
-          <Figure label="Bed held" value={form.bed} onType={(bed) => onChange({ bed })} unit="°C" placeholder={tag.bed_temp_c == null ? "" : String(tag.bed_temp_c)} />
-          <Figure label="Pieces kept" value={form.pieces} onType={(pieces) => onChange({ pieces })} unit={`of ${tag.plates * tag.copies}`} />
+          <Figure label={t`Nozzle held`} value={form.nozzle} onType={(nozzle) => onChange({ nozzle })} unit="°C" placeholder={tag.nozzle_temp_c == null ? "" : String(tag.nozzle_temp_c)} />
+          <Figure label={t`Bed held`} value={form.bed} onType={(bed) => onChange({ bed })} unit="°C" placeholder={tag.bed_temp_c == null ? "" : String(tag.bed_temp_c)} />
+          <Figure label={t`Pieces kept`} value={form.pieces} onType={(pieces) => onChange({ pieces })} unit={t`of ${tag.plates * tag.copies}`} />
         </div>
         <div className="mt-3 grid gap-2 text-xs text-quiet">
           <label>
-            Started
+            <Trans>Started</Trans>
             <input type="datetime-local" className="input h-12 w-full border-rule bg-base-100 text-sm text-base-content" value={localMoment(form.started_at ?? tag.started_at)} onChange={(event) => onChange({ started_at: momentOf(event.target.value) })} />
           </label>
           <label>
-            Ended
+            <Trans>Ended</Trans>
             <input type="datetime-local" className="input h-12 w-full border-rule bg-base-100 text-sm text-base-content" value={form.ended_at === null ? "" : localMoment(form.ended_at)} onChange={(event) => onChange({ ended_at: momentOf(event.target.value) })} />
           </label>
         </div>
         <label className="mt-3 block text-sm">
-          A sentence
+          <Trans>A sentence</Trans>
           <textarea className="textarea mt-1 w-full border-rule text-base" rows={2} maxLength={2000} value={form.note} onChange={(event) => onChange({ note: event.target.value })} />
         </label>
       </details>
@@ -106,17 +108,17 @@ export function EntryForm({ tag, faults, form, onChange, onWeigh, photos, onPhot
         <div className="flex flex-wrap gap-2">
           {tag.photos.map((photo) => (
             <a key={photo.id} href={photo.photo} target="_blank" rel="noreferrer">
-              <img src={photo.thumbnail} alt={`Photo ${photo.id}`} className="h-20 w-20 object-cover" />
+              <img src={photo.thumbnail} alt={t`Photo ${photo.id}`} className="h-20 w-20 object-cover" />
             </a>
           ))}
         </div>
         {photos.length > 0 && (
           <p role="status" className="mt-1 text-sm">
-            {photos.length === 1 ? "A photo is" : `${photos.length} photos are`} kept in this phone, and stored as soon as the workshop answers.
+            <Trans><Plural value={photos.length} one="A photo is" other="# photos are" /> kept in this phone, and stored as soon as the workshop answers.</Trans>
           </p>
         )}
         <label className="btn mt-1 h-12 w-full font-normal has-focus-visible:outline-2">
-          Take a photo
+          <Trans>Take a photo</Trans>
           <input
             type="file"
             accept="image/*"
@@ -211,7 +213,7 @@ function Faults({ faults, chosen, onChange }: { faults: readonly Fault[]; chosen
   const shown = open ? faults : faults.filter((fault) => chosen.includes(fault.key));
   return (
     <fieldset>
-      <legend className="text-sm">What is wrong with it{chosen.length === 0 && !open ? ": nothing" : ""}</legend>
+      <legend className="text-sm"><Trans>What is wrong with it{chosen.length === 0 && !open ? t`: nothing` : ""}</Trans></legend>
       <div className="mt-1 grid grid-cols-3 gap-2">
         {shown.map((fault) => (
           <button
@@ -228,7 +230,7 @@ function Faults({ faults, chosen, onChange }: { faults: readonly Fault[]; chosen
         ))}
       </div>
       <button type="button" className="btn mt-2 h-12 w-full font-normal" aria-expanded={open} onClick={() => setOpen(!open)}>
-        {open ? "That is all" : chosen.length > 0 ? "Another fault" : "Tag a fault"}
+        {open ? t`That is all` : chosen.length > 0 ? t`Another fault` : t`Tag a fault`}
       </button>
     </fieldset>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useCallback, useEffect, useRef, useState, type Dispatch, type SetStateAction } from "react";
 import { api, ProblemError, take, type Fault, type RunEntry, type RunTag } from "../../api/client";
 import { formatDuration, formatGrams, plain } from "../../lib/format";
@@ -25,7 +27,7 @@ export function TagPage({ runId }: { runId: number }) {
     } catch (error) {
       // Whoever is not signed in signs in there, and comes back.
       if (error instanceof ProblemError && error.status === 401) window.location.replace(`/log/${runId}/enter`);
-      else setProblem(error instanceof ProblemError ? error.message : "There is no connection to the workshop just now.");
+      else setProblem(error instanceof ProblemError ? error.message : t`There is no connection to the workshop just now.`);
     }
   }, [runId]);
   useEffect(() => {
@@ -38,15 +40,15 @@ export function TagPage({ runId }: { runId: number }) {
   if (tag === null) {
     return (
       <main className="p-4">
-        <p role={problem ? "alert" : undefined}>{problem || "One moment …"}</p>
+        <p role={problem ? "alert" : undefined}>{problem || t`One moment …`}</p>
         {problem && (
           <button type="button" className="btn mt-3" onClick={() => void read()}>
-            Try again
+            <Trans>Try again</Trans>
           </button>
         )}
         {problem && (
           <a className="ml-3 underline" href="/log">
-            To the log
+            <Trans>To the log</Trans>
           </a>
         )}
       </main>
@@ -84,7 +86,7 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
               onTag(now);
               return { stored: now.version };
             }
-            return { theirs: now.version, says: `It now says ${now.entry.state}.` };
+            return { theirs: now.version, says: t`It now says ${now.entry.state ?? ""}.` };
           }
           return { refused: error.message };
         }
@@ -129,7 +131,7 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
   };
   const save = (against = version) => {
     const entry = entryOf(form);
-    const wrong = typeof entry === "string" ? entry : entry.state === "running" ? "Say first what came of it: kept, scrapped or stopped." : "";
+    const wrong = typeof entry === "string" ? entry : entry.state === "running" ? t`Say first what came of it: kept, scrapped or stopped.` : "";
     if (typeof entry === "string" || wrong) {
       setProblem(wrong);
       return;
@@ -146,7 +148,7 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
       const weight = take(await api.POST("/api/runs/{run_id}/scale", { params: { path: { run_id: tag.id } } }));
       change({ weight: plain(weight.grams) });
     } catch (error) {
-      setProblem(error instanceof ProblemError ? error.message : "The workshop does not answer just now.");
+      setProblem(error instanceof ProblemError ? error.message : t`The workshop does not answer just now.`);
     }
   };
   return (
@@ -162,16 +164,16 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
       <h1 className="font-serif text-2xl leading-tight">{tag.name}</h1>
       <p className="text-sm text-quiet">
         {tag.column_name}
-        {tag.predicted_s != null && ` · predicted ${formatDuration(tag.predicted_s)}`}
+        {tag.predicted_s != null && t` · predicted ${formatDuration(tag.predicted_s)}`}
         {tag.predicted_g != null && `, ${formatGrams(tag.predicted_g)}`}
-        {tag.plates > 1 && ` · ${tag.plates} plates`}
+        {tag.plates > 1 && t` · ${tag.plates} plates`}
       </p>
       <EntryForm tag={tag} faults={faults} form={form} onChange={change} onWeigh={tag.scale ? () => void weigh() : undefined} photos={photos.waiting} onPhoto={(file) => void photos.take(file)} />
       <div className="fixed inset-x-0 bottom-0 border-t border-rule bg-base-100 p-3">
         <div className="mx-auto max-w-md">
           <Saying told={told} problem={problem} onUndo={undo} onMine={(theirs) => save(theirs)} runId={tag.id} faults={form.faults.length} />
           <button type="button" className="btn btn-primary mt-1 h-14 w-full text-lg font-normal" onClick={() => save()}>
-            Store it
+            <Trans>Store it</Trans>
           </button>
         </div>
       </div>
@@ -215,7 +217,7 @@ function Saying({ told, problem, onUndo, onMine, runId, faults }: SayingProps) {
   if (told === "waiting" || told === "away") {
     return (
       <p role="status" className="text-sm">
-        {told === "waiting" ? "Storing …" : "No connection: it is kept in this phone, and stored as soon as the workshop answers."}
+        {told === "waiting" ? t`Storing …` : t`No connection: it is kept in this phone, and stored as soon as the workshop answers.`}
       </p>
     );
   }
@@ -229,25 +231,25 @@ function Saying({ told, problem, onUndo, onMine, runId, faults }: SayingProps) {
   if ("theirs" in told) {
     return (
       <p role="alert" className="text-sm text-error">
-        Somebody else has entered this run meanwhile. {told.says}{" "}
+        <Trans>Somebody else has entered this run meanwhile. {told.says}</Trans>{" "}
         <button type="button" className="btn btn-sm" onClick={() => onMine(told.theirs)}>
-          Store mine
+          <Trans>Store mine</Trans>
         </button>{" "}
         <a className="underline" href={`/log/${runId}`}>
-          Look at theirs
+          <Trans>Look at theirs</Trans>
         </a>
       </p>
     );
   }
   return (
     <p role="status" className="flex items-center gap-3 text-sm">
-      <span>Stored.</span>
+      <span><Trans>Stored.</Trans></span>
       <button type="button" className="btn btn-sm font-normal" onClick={onUndo}>
-        Undo
+        <Trans>Undo</Trans>
       </button>
       {faults > 0 && (
         <a className="ml-auto underline" href={`/log/${runId}/causes`}>
-          Find the cause
+          <Trans>Find the cause</Trans>
         </a>
       )}
     </p>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { RunEntry, RunTag } from "../../api/client";
 import { formatDuration, formatGrams, parseNumber, plain } from "../../lib/format";
 
@@ -50,7 +51,7 @@ export function entryOf(form: EntryText): RunEntry | string {
   const read = (typed: string, what: string): number | null => {
     if (typed.trim() === "") return null;
     const value = parseNumber(typed);
-    if (Number.isNaN(value) || value < 0) throw new Error(`${what}: “${typed}” is no number.`);
+    if (Number.isNaN(value) || value < 0) throw new Error(t`${what}: “${typed}” is no number.`);
     return value;
   };
   const whole = (typed: string, what: string): number | null => {
@@ -58,24 +59,24 @@ export function entryOf(form: EntryText): RunEntry | string {
     return value === null ? null : Math.round(value);
   };
   try {
-    const hours = read(form.hours, "Hours");
-    const minutes = read(form.minutes, "Minutes");
+    const hours = read(form.hours, t`Hours`);
+    const minutes = read(form.minutes, t`Minutes`);
     const seconds = (hours ?? 0) * 3600 + (minutes ?? 0) * 60;
-    if ((hours !== null || minutes !== null) && seconds <= 0) throw new Error("The time on the panel is more than nothing.");
+    if ((hours !== null || minutes !== null) && seconds <= 0) throw new Error(t`The time on the panel is more than nothing.`);
     const stopped = form.state === "stopped";
     return {
       state: form.state,
       time_s: seconds > 0 ? seconds : null,
       time_means: form.means,
       ended_at: form.ended_at,
-      weight_g: read(form.weight, "Weight") || null,
-      nozzle_temp_c: read(form.nozzle, "Nozzle"),
-      bed_temp_c: read(form.bed, "Bed"),
+      weight_g: read(form.weight, t`Weight`) || null,
+      nozzle_temp_c: read(form.nozzle, t`Nozzle`),
+      bed_temp_c: read(form.bed, t`Bed`),
       looks: form.looks,
       faults: [...form.faults],
-      stopped_layer: stopped ? whole(form.layer, "Layer") : null,
-      stopped_min: stopped ? read(form.minute, "Minute") : null,
-      pieces_kept: whole(form.pieces, "Pieces"),
+      stopped_layer: stopped ? whole(form.layer, t`Layer`) : null,
+      stopped_min: stopped ? read(form.minute, t`Minute`) : null,
+      pieces_kept: whole(form.pieces, t`Pieces`),
       note: form.note,
     };
   } catch (problem) {
@@ -101,7 +102,7 @@ export function doubts(form: EntryText, tag: RunTag): { time?: string; weight?: 
   const doubt = (entered: number | null | undefined, predicted: number | null, format: (value: number) => string) =>
     entered == null || !predicted || (entered <= FAR_OFF * predicted && FAR_OFF * entered >= predicted)
       ? undefined
-      : `${format(predicted)} were predicted: is ${format(entered)} right?`;
+      : t`${format(predicted)} were predicted: is ${format(entered)} right?`;
   return { time: doubt(entry.time_s, predicted_s, formatDuration), weight: doubt(entry.weight_g, tag.predicted_g, formatGrams) };
 }
 

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { throughGate } from "../../lib/gate";
 import type { RunTag } from "../../api/client";
@@ -41,7 +42,7 @@ export function useWaitingPhotos(runId: number, onStored: (photo: Photo) => void
         await shelf.keep(photo);
       } catch {
         const told = await send(photo);
-        if (told === "away") onProblem("This browser keeps no photos: take it again when the workshop answers.");
+        if (told === "away") onProblem(t`This browser keeps no photos: take it again when the workshop answers.`);
         else if ("stored" in told) onStored(told.stored);
         else onProblem(told.refused);
         return;
@@ -63,7 +64,7 @@ async function send(photo: WaitingPhoto): Promise<PhotoTold<Photo>> {
     if (answer.ok) return { stored: (await answer.json()) as Photo };
     if (answer.status >= 500 || answer.status === 401 || answer.status === 429) return "away";
     const problem = (await answer.json()) as { detail?: string };
-    return { refused: problem.detail ?? "The photo was not stored." };
+    return { refused: problem.detail ?? t`The photo was not stored.` };
   } catch {
     return "away";
   }

@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
@@ -11,17 +13,17 @@ import { fixed, formatDuration, formatGrams } from "../../lib/format";
 import { stateWords, wayWords } from "./words";
 
 const CHECKS: Record<string, string> = {
-  inside: "Stays inside the machine",
-  cold: "Never feeds cold",
-  temperature: "Nozzle temperature",
-  bed_temperature: "Bed temperature",
-  speed: "Speeds",
-  acceleration: "Accelerations",
-  flow: "Flow against what melts",
-  heaters_off: "Heaters off at its end",
-  readable: "Readable",
-  time: "Time as estimated",
-  plastic: "Plastic as estimated",
+  inside: t`Stays inside the machine`,
+  cold: t`Never feeds cold`,
+  temperature: t`Nozzle temperature`,
+  bed_temperature: t`Bed temperature`,
+  speed: t`Speeds`,
+  acceleration: t`Accelerations`,
+  flow: t`Flow against what melts`,
+  heaters_off: t`Heaters off at its end`,
+  readable: t`Readable`,
+  time: t`Time as estimated`,
+  plastic: t`Plastic as estimated`,
 };
 
 export function Step({ number, title, children, done, doubt = false }: { number: number; title: string; children: React.ReactNode; done: boolean; doubt?: boolean }) {
@@ -49,27 +51,29 @@ export function FileStep({ column, sending }: { column: RecipeColumn; sending: S
   }, [made, queries, column.id]);
   const known = file.data ?? undefined;
   return (
-    <Step number={1} title="The file" done={known?.state === "ready"} doubt={known?.checks.some((check) => !check.ok)}>
+    <Step number={1} title={t`The file`} done={known?.state === "ready"} doubt={known?.checks.some((check) => !check.ok)}>
       {sending && !sending.has_texts && !column.gcode && (
         <p className="mb-2 text-warning">
-          {sending.name} has no start and end text of its own yet.{" "}
-          <Link className="underline" to={`/shelf/machines/${sending.machine_id}/sending`}>
-            Give it one
-          </Link>{" "}
-          first: how to home, heat and prime differs from machine to machine.
+          <Trans>
+            {sending.name} has no start and end text of its own yet.{" "}
+            <Link className="underline" to={`/shelf/machines/${sending.machine_id}/sending`}>
+              Give it one
+            </Link>{" "}
+            first: how to home, heat and prime differs from machine to machine.
+          </Trans>
         </p>
       )}
       {!work.busy && known === undefined && (
         <button type="button" className="btn btn-accent btn-sm font-normal" disabled={file.isPending || (!column.gcode && sending !== undefined && !sending.has_texts)} onClick={work.start}>
-          {column.gcode ? "Look the file over" : "Write it and look it over"}
+          {column.gcode ? t`Look the file over` : t`Write it and look it over`}
         </button>
       )}
-      <JobBar work={work} what="Writing the file" />
+      <JobBar work={work} what={t`Writing the file`} />
       {file.isError && <p className="text-error">{file.error.message}</p>}
       {known && <Found file={known} column={column} read={sending?.first_file_read ?? false} />}
       {known && !work.busy && (
         <button type="button" className="btn btn-ghost btn-xs mt-2 min-h-7 font-normal underline" onClick={work.start}>
-          {column.gcode ? "look it over again" : "write it again"}
+          {column.gcode ? t`look it over again` : t`write it again`}
         </button>
       )}
     </Step>
@@ -82,8 +86,10 @@ function Found({ file, column, read }: { file: PrintFile; column: RecipeColumn; 
     <>
       <p className="text-lg break-all">{file.name}</p>
       <p className="text-quiet">
-        {file.size_bytes < 1e6 ? `${Math.max(1, Math.round(file.size_bytes / 1e3))} kB` : `${fixed(file.size_bytes / 1e6, 1)} MB`} · prints in {formatDuration(file.print_time_s)}, {formatGrams(file.filament_g)}
-        {file.layers > 0 && ` · ${file.layers} layer${file.layers === 1 ? "" : "s"}, ${fixed(file.height_mm, 1)} mm`}
+        <Trans>
+          {file.size_bytes < 1e6 ? `${Math.max(1, Math.round(file.size_bytes / 1e3))} kB` : `${fixed(file.size_bytes / 1e6, 1)} MB`} · prints in {formatDuration(file.print_time_s)}, {formatGrams(file.filament_g)}
+          {file.layers > 0 && ` · ${plural(file.layers, { one: "# layer", other: "# layers" })}, ${fixed(file.height_mm, 1)} mm`}
+        </Trans>
       </p>
       {file.notes.map((note) => (
         <p key={note} className="text-sm text-warning">
@@ -92,20 +98,20 @@ function Found({ file, column, read }: { file: PrintFile; column: RecipeColumn; 
       ))}
       {file.state === "refused" && (
         <p className="mt-1 font-semibold text-error" role="alert">
-          Refused: it is not kept, and cannot be sent.
+          <Trans>Refused: it is not kept, and cannot be sent.</Trans>
         </p>
       )}
-      {!file.ours && wrong.length > 0 && <p className="mt-1 text-warning">It was made elsewhere: what is marked is told, and yours to judge.</p>}
-      <ul className="mt-2 text-sm" aria-label="What was looked at">
+      {!file.ours && wrong.length > 0 && <p className="mt-1 text-warning"><Trans>It was made elsewhere: what is marked is told, and yours to judge.</Trans></p>}
+      <ul className="mt-2 text-sm" aria-label={t`What was looked at`}>
         {[...wrong, ...file.checks.filter((check) => check.ok)].map((check) => (
           <li key={check.name} className="flex gap-2 py-0.5">
             <span className={`w-4 shrink-0 text-center font-semibold ${check.ok ? "text-success" : file.ours ? "text-error" : "text-warning"}`} aria-hidden>
               {check.ok ? "✓" : "✗"}
             </span>
             <span>
-              <span className="sr-only">{check.ok ? "Fine: " : "Not as it should be: "}</span>
+              <span className="sr-only">{check.ok ? t`Fine: ` : t`Not as it should be: `}</span>
               <strong className="font-semibold">{CHECKS[check.name] ?? check.name}.</strong> {check.says}
-              {check.line != null && <span className="text-quiet"> Line {check.line.toLocaleString()}.</span>}
+              {check.line != null && <span className="text-quiet"> <Trans>Line {check.line.toLocaleString()}.</Trans></span>}
             </span>
           </li>
         ))}
@@ -114,13 +120,13 @@ function Found({ file, column, read }: { file: PrintFile; column: RecipeColumn; 
         <p className="mt-2 flex flex-wrap gap-x-4 text-sm">
           {read ? (
             <a className="underline" href={`/api/files/${file.id}/content`} download={file.name}>
-              Take it by hand
+              <Trans>Take it by hand</Trans>
             </a>
           ) : (
-            <span className="text-quiet">To take it by hand, first read what stands beside.</span>
+            <span className="text-quiet"><Trans>To take it by hand, first read what stands beside.</Trans></span>
           )}
           <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
-            See its layers
+            <Trans>See its layers</Trans>
           </Link>
         </p>
       )}
@@ -132,18 +138,18 @@ function Found({ file, column, read }: { file: PrintFile; column: RecipeColumn; 
 export function WayStep({ sending }: { sending: Sending }) {
   const test = useMutation({ mutationFn: async () => take(await api.POST("/api/machines/{machine_id}/way-test", { params: { path: { machine_id: sending.machine_id } } })) });
   return (
-    <Step number={2} title="The way" done={sending.way.kind !== "none" && sending.first_file_read}>
+    <Step number={2} title={t`The way`} done={sending.way.kind !== "none" && sending.first_file_read}>
       <p className="break-all">
         <strong className="font-semibold">{sending.name}:</strong> {wayWords(sending.way)}
       </p>
       <p className="mt-1 flex flex-wrap items-center gap-3">
         {sending.way.kind !== "none" && (
           <button type="button" className="btn btn-outline btn-sm font-normal" disabled={test.isPending} onClick={() => test.mutate()}>
-            {test.isPending ? "Trying …" : "Try it"}
+            {test.isPending ? t`Trying …` : t`Try it`}
           </button>
         )}
         <Link className="text-sm underline" to={`/shelf/machines/${sending.machine_id}/sending`}>
-          {sending.way.kind === "none" ? "Set a way" : "Change it"}
+          {sending.way.kind === "none" ? t`Set a way` : t`Change it`}
         </Link>
       </p>
       <p className={`mt-1 min-h-6 text-sm ${test.isError ? "text-error" : ""}`} aria-live="polite">
@@ -162,16 +168,16 @@ export function FirstFile({ sending }: { sending: Sending }) {
     onSuccess: (told) => queries.setQueryData(printKeys.sending(sending.machine_id), told),
   });
   return (
-    <div className="rounded-box border-2 border-warning p-3" role="note" aria-label="Before the first file">
-      <p className="font-semibold">The first file on {sending.name}: stay there, hand at the switch.</p>
+    <div className="rounded-box border-2 border-warning p-3" role="note" aria-label={t`Before the first file`}>
+      <p className="font-semibold"><Trans>The first file on {sending.name}: stay there, hand at the switch.</Trans></p>
       <ul className="mt-1 list-disc pl-5 text-sm">
-        <li>Nothing that Mean Bead has written was ever tried on this machine. Watch it home, heat, and lay the first layer whole.</li>
-        <li>Pull the plug if the nozzle goes where it should not, or a temperature runs away. The stop button here needs a line; the switch does not.</li>
-        <li>Hot nozzle and bed: burns. Keep the surroundings clear, and a smoke alarm near.</li>
-        <li>The maker's instructions and your local rules go before anything that is said here.</li>
+        <li><Trans>Nothing that Mean Bead has written was ever tried on this machine. Watch it home, heat, and lay the first layer whole.</Trans></li>
+        <li><Trans>Pull the plug if the nozzle goes where it should not, or a temperature runs away. The stop button here needs a line; the switch does not.</Trans></li>
+        <li><Trans>Hot nozzle and bed: burns. Keep the surroundings clear, and a smoke alarm near.</Trans></li>
+        <li><Trans>The maker's instructions and your local rules go before anything that is said here.</Trans></li>
       </ul>
       <button type="button" className="btn btn-warning btn-sm mt-2" disabled={read.isPending} onClick={() => read.mutate()}>
-        I have read this, and will be there
+        <Trans>I have read this, and will be there</Trans>
       </button>
       {read.isError && <p className="text-sm text-error">{read.error.message}</p>}
     </div>
@@ -198,15 +204,15 @@ export function SendStep({ column, sending, print, holds, queue }: SendProps) {
   const ready = file?.state === "ready" && sending.way.kind !== "none" && sending.first_file_read;
   if (busy && !mine) {
     return (
-      <Step number={3} title="Send and start" done={false}>
+      <Step number={3} title={t`Send and start`} done={false}>
         <p>
-          {sending.name} is at {print.name} just now: {stateWords(print)}.
+          <Trans>{sending.name} is at {print.name} just now: {stateWords(print)}.</Trans>
         </p>
       </Step>
     );
   }
   return (
-    <Step number={3} title="Send and start" done={mine !== undefined && ["printing", "paused", "done", "handed"].includes(mine.state)}>
+    <Step number={3} title={t`Send and start`} done={mine !== undefined && ["printing", "paused", "done", "handed"].includes(mine.state)}>
       {(!mine || !busy) && (
         <>
           <button
@@ -215,35 +221,37 @@ export function SendStep({ column, sending, print, holds, queue }: SendProps) {
             disabled={!ready || deeds.send.isPending}
             onClick={() => file && deeds.send.mutate({ key: key.current, file_id: file.id, ...(queue ?? {}) }, { onSuccess: () => (key.current = crypto.randomUUID()) })}
           >
-            Send it
+            <Trans>Send it</Trans>
           </button>
-          {!ready && <p className="mt-1 text-sm text-quiet">{file?.state !== "ready" ? "First the file." : sending.way.kind === "none" ? "First a way." : "First read what the first file asks of you."}</p>}
+          {!ready && <p className="mt-1 text-sm text-quiet">{file?.state !== "ready" ? t`First the file.` : sending.way.kind === "none" ? t`First a way.` : t`First read what the first file asks of you.`}</p>}
           {mine && (
             <p className={`mt-2 text-sm ${mine.state === "failed" ? "text-error" : "text-quiet"}`} role={mine.state === "failed" ? "alert" : undefined}>
-              Last time: {stateWords(mine)}. {mine.problem}
+              <Trans>Last time: {stateWords(mine)}. {mine.problem}</Trans>
             </p>
           )}
         </>
       )}
       {mine?.state === "sending" && (
         <p className="flex items-center gap-3" role="status">
-          <progress className="progress progress-accent w-40" aria-label="Sending" value={mine.sent_bytes} max={Math.max(1, mine.size_bytes)} />
+          <progress className="progress progress-accent w-40" aria-label={t`Sending`} value={mine.sent_bytes} max={Math.max(1, mine.size_bytes)} />
           {stateWords(mine)}
           <button type="button" className="btn btn-ghost btn-xs min-h-7" onClick={() => deeds.tell.mutate({ print_id: mine.id, deed: "leave" })}>
-            Stop
+            <Trans>Stop</Trans>
           </button>
         </p>
       )}
       {mine?.state === "sent" && <Start key={mine.id} print={mine} holds={holds} pending={deeds.start.isPending} onStart={() => deeds.start.mutate(mine.id)} onLeave={() => deeds.tell.mutate({ print_id: mine.id, deed: "leave" })} />}
       {mine?.state === "handed" && mine.run_id != null && (
         <p className="mt-2">
-          Its entry is begun:{" "}
-          <Link className="underline" to={`/log/${mine.run_id}`}>
-            run #{mine.run_id}
-          </Link>
+          <Trans>
+            Its entry is begun:{" "}
+            <Link className="underline" to={`/log/${mine.run_id}`}>
+              run #{mine.run_id}
+            </Link>
+          </Trans>
         </p>
       )}
-      {mine && ["starting", "printing", "paused"].includes(mine.state) && <p>It was started; how it goes stands above.</p>}
+      {mine && ["starting", "printing", "paused"].includes(mine.state) && <p><Trans>It was started; how it goes stands above.</Trans></p>}
     </Step>
   );
 }
@@ -252,14 +260,14 @@ function Start({ print, holds, pending, onStart, onLeave }: { print: Print; hold
   const [said, setSaid] = useState({ nozzle: false, spool: false, plate: false });
   const all = said.nozzle && said.spool && said.plate;
   const asked: [keyof typeof said, string][] = [
-    ["nozzle", `${holds.nozzle} is fitted`],
-    ["spool", `${holds.spool} is on`],
-    ["plate", "the plate is clear, and nothing is in the way"],
+    ["nozzle", t`${holds.nozzle} is fitted`],
+    ["spool", t`${holds.spool} is on`],
+    ["plate", t`the plate is clear, and nothing is in the way`],
   ];
   return (
     <fieldset className="mt-1">
       <legend>
-        {print.file_name} lies on {print.machine}. Look at the machine:
+        <Trans>{print.file_name} lies on {print.machine}. Look at the machine:</Trans>
       </legend>
       {print.problem && <p className="text-sm text-warning">{print.problem}</p>}
       {asked.map(([name, label]) => (
@@ -270,10 +278,10 @@ function Start({ print, holds, pending, onStart, onLeave }: { print: Print; hold
       ))}
       <div className="mt-2 flex flex-wrap gap-2">
         <button type="button" className="btn btn-accent btn-sm" disabled={!all || pending} onClick={onStart}>
-          {print.way === "console" ? (pending ? "Starting …" : "Start it") : "I have started it there"}
+          {print.way === "console" ? (pending ? t`Starting …` : t`Start it`) : t`I have started it there`}
         </button>
         <button type="button" className="btn btn-ghost btn-sm font-normal" onClick={onLeave}>
-          Not now
+          <Trans>Not now</Trans>
         </button>
       </div>
     </fieldset>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { Print, WayDescription } from "../../api/client";
 import { formatDuration } from "../../lib/format";
 
@@ -5,13 +6,13 @@ import { formatDuration } from "../../lib/format";
 export function wayWords(way: WayDescription): string {
   switch (way.kind) {
     case "folder":
-      return `into ${way.folder}`;
+      return t`into ${way.folder}`;
     case "web":
-      return `to ${way.url}${way.webdav ? ", as WebDAV" : ""}`;
+      return t`to ${way.url}${way.webdav ? t`, as WebDAV` : ""}`;
     case "console":
-      return `over the console at ${way.address}`;
+      return t`over the console at ${way.address}`;
     default:
-      return "not set yet";
+      return t`not set yet`;
   }
 }
 
@@ -19,28 +20,28 @@ export function wayWords(way: WayDescription): string {
 export function stateWords(print: Print): string {
   switch (print.state) {
     case "sending":
-      return `being sent, ${Math.round((100 * print.sent_bytes) / Math.max(1, print.size_bytes))} %`;
+      return t`being sent, ${Math.round((100 * print.sent_bytes) / Math.max(1, print.size_bytes))} %`;
     case "sent":
-      return "there, not started";
+      return t`there, not started`;
     case "starting":
-      return "starting";
+      return t`starting`;
     case "printing":
-      if (print.heating) return "heating";
-      return print.progress ? `${Math.floor(100 * print.progress.share)} % done` : "printing";
+      if (print.heating) return t`heating`;
+      return print.progress ? t`${Math.floor(100 * print.progress.share)} % done` : t`printing`;
     case "paused":
-      return "paused";
+      return t`paused`;
     case "done":
-      return print.real_s == null ? "done" : `done in ${formatDuration(print.real_s)}`;
+      return print.real_s == null ? t`done` : t`done in ${formatDuration(print.real_s)}`;
     case "unknown":
-      return "ended, nobody knows how";
+      return t`ended, nobody knows how`;
     case "stopped":
-      return "stopped at once";
+      return t`stopped at once`;
     case "failed":
-      return "not sent";
+      return t`not sent`;
     case "handed":
-      return "started by hand";
+      return t`started by hand`;
     default:
-      return "given up";
+      return t`given up`;
   }
 }
 

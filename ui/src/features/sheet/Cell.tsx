@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useEffect, useId, useRef, useState, type KeyboardEvent } from "react";
 import { useMayChange } from "../../api/account";
 import { cellAct, editorAct } from "../../lib/keys";
@@ -66,7 +67,7 @@ export function Cell(props: CellProps) {
     // A default that follows from one's own last edit is nobody else's.
     if (!props.open && held !== began.current) {
       began.current = held;
-      setProblem(`Somebody else changed this in between: it is ${props.shown || "empty"} now. Enter keeps yours, Escape theirs.`);
+      setProblem(t`Somebody else changed this in between: it is ${props.shown || t`empty`} now. Enter keeps yours, Escape theirs.`);
       return;
     }
     setBusy(true);
@@ -77,7 +78,7 @@ export function Cell(props: CellProps) {
       end();
       if (stayed) then();
     } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It could not be stored.");
+      setProblem(error instanceof Error ? error.message : t`It could not be stored.`);
     } finally {
       setBusy(false);
     }
@@ -118,7 +119,7 @@ export function Cell(props: CellProps) {
           props.register(element);
         }}
         tabIndex={props.tabIndex}
-        aria-label={`${props.label}: ${props.shown || "empty"}${props.open ? ", default" : ""}${props.differs ? ", differs from the first" : ""}`}
+        aria-label={`${props.label}: ${props.shown || t`empty`}${props.open ? t`, default` : ""}${props.differs ? t`, differs from the first` : ""}`}
         aria-description={props.note}
         aria-disabled={!mayChange || undefined}
         className={`flex h-full min-h-[27px] w-full ${mayChange ? "cursor-text" : "cursor-default"} items-center gap-1.5 px-2 text-left hover:bg-base-200 ${

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, take, type RecipeColumn } from "../../api/client";
@@ -23,7 +25,7 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
       await refresh();
       const path = { house_id: house.id };
       history.push({
-        label: `keeping ${house.name} for the house`,
+        label: t`keeping ${house.name} for the house`,
         undo: async () => {
           take(await api.POST("/api/house-recipes/{house_id}/delete", { params: { path }, body: { version: house.version } }));
           await refresh();
@@ -34,14 +36,14 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
           await refresh();
         },
       });
-      toast(`“${house.name}” is a house recipe now.`);
+      toast(t`“${house.name}” is a house recipe now.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   const { house } = column;
   const update = useMutation({
     mutationFn: async () => {
-      if (!house) throw new Error("There is no house recipe to update.");
+      if (!house) throw new Error(t`There is no house recipe to update.`);
       return take(
         await api.PATCH("/api/house-recipes/{house_id}", {
           params: { path: { house_id: house.id } },
@@ -63,60 +65,62 @@ export function ColumnPanel({ column }: { column: RecipeColumn }) {
         await refresh();
       };
       history.push({
-        label: `updating the house recipe ${kept.name}`,
+        label: t`updating the house recipe ${kept.name}`,
         undo: take_again(kept.version - 1),
         redo: take_again(kept.version),
       });
-      toast(`“${kept.name}” now holds what this column holds. What it held before stays in its history.`);
+      toast(t`“${kept.name}” now holds what this column holds. What it held before stays in its history.`);
     },
     onError: (error) => toast(error.message, { tone: "error" }),
   });
   if (column.gcode) {
     return (
-      <section className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm sm:ml-auto" aria-label={`${column.name} as a whole`}>
+      <section className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm sm:ml-auto" aria-label={t`${column.name} as a whole`}>
         <StartRun column={column} />
         <Link className="underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
-          Send it to the machine
+          <Trans>Send it to the machine</Trans>
         </Link>{" "}
         <Link className="underline" to={`/recipes/${column.id}/comments`}>
-          What its comments say
+          <Trans>What its comments say</Trans>
         </Link>
       </section>
     );
   }
   return (
-    <section className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm sm:ml-auto" aria-label={`${column.name} as a whole`}>
+    <section className="flex flex-wrap items-center gap-x-3 gap-y-1 text-sm sm:ml-auto" aria-label={t`${column.name} as a whole`}>
       <span className="max-w-40 truncate text-quiet">{column.name}:</span>
       <StartRun column={column} />
       <Link className="underline" to={`/recipes/${column.id}/settings`}>
-        Settings sheet
+        <Trans>Settings sheet</Trans>
       </Link>
       <Link className="underline" to={`/recipes/${column.id}/history`}>
-        History
+        <Trans>History</Trans>
       </Link>
-      <a className="underline" href={`/api/parts/${column.part_id}/report.pdf?recipe_id=${column.id}`} target="_blank" rel="noreferrer" title="Figures, comparison, ledger, first layer and settings as one PDF (Alt+O)">
-        Report
+      <a className="underline" href={`/api/parts/${column.part_id}/report.pdf?recipe_id=${column.id}`} target="_blank" rel="noreferrer" title={t`Figures, comparison, ledger, first layer and settings as one PDF (Alt+O)`}>
+        <Trans>Report</Trans>
       </a>
       <Link className="underline" to={`/parts/${column.part_id}/layers?column=${column.id}`}>
-        Layers
+        <Trans>Layers</Trans>
       </Link>
       <Link className="underline" to={`/parts/${column.part_id}/send?column=${column.id}`}>
-        To the machine
+        <Trans>To the machine</Trans>
       </Link>
       {house ? (
         <span>
-          From the house recipe{" "}
-          <Link className="underline" to={`/recipes#house-${house.id}`}>
-            {house.name}
-          </Link>
-          {house.newest > house.version && <span className="text-warning"> which has changed since</span>}.{" "}
+          <Trans>
+            From the house recipe{" "}
+            <Link className="underline" to={`/recipes#house-${house.id}`}>
+              {house.name}
+            </Link>
+          </Trans>
+          {house.newest > house.version && <span className="text-warning"> <Trans>which has changed since</Trans></span>}.{" "}
           <button type="button" className="btn btn-ghost btn-xs" disabled={update.isPending} onClick={() => update.mutate()}>
-            Update it from this column
+            <Trans>Update it from this column</Trans>
           </button>
         </span>
       ) : (
         <button type="button" className="btn btn-outline btn-xs" disabled={keep.isPending} onClick={() => keep.mutate()}>
-          Keep for the house
+          <Trans>Keep for the house</Trans>
         </button>
       )}
     </section>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useRef, useState } from "react";
 import type { Part, RecipeColumn } from "../../api/client";
 import { uploadGcode } from "../../api/upload";
@@ -12,9 +13,9 @@ export function GcodeButton({ part, onAdded }: { part: Part; onAdded: (column: R
   const send = async (file: File) => {
     setState("0 %");
     try {
-      onAdded(await uploadGcode(part.id, file, (share) => setState(share < 1 ? percent(share) : "replaying …")));
+      onAdded(await uploadGcode(part.id, file, (share) => setState(share < 1 ? percent(share) : t`replaying …`)));
     } catch (error) {
-      toast(error instanceof Error ? error.message : "The file could not be replayed.", { tone: "error" });
+      toast(error instanceof Error ? error.message : t`The file could not be replayed.`, { tone: "error" });
     } finally {
       setState(null);
     }
@@ -26,15 +27,15 @@ export function GcodeButton({ part, onAdded }: { part: Part; onAdded: (column: R
         className="btn btn-outline btn-xs"
         disabled={state !== null}
         onClick={() => input.current?.click()}
-        title="Replay a G-code file through the same motion model, next to your recipes"
+        title={t`Replay a G-code file through the same motion model, next to your recipes`}
       >
-        {state === null ? "Replay G-code" : `Replay G-code: ${state}`}
+        {state === null ? t`Replay G-code` : t`Replay G-code: ${state}`}
       </button>
       <input
         ref={input}
         type="file"
         className="hidden"
-        aria-label="G-code file to replay"
+        aria-label={t`G-code file to replay`}
         accept=".gcode,.gco,.g,.nc,.txt"
         onChange={(event) => {
           const file = event.target.files?.[0];

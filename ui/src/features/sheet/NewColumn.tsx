@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState, type SubmitEvent } from "react";
 import type { Part, RecipeAdd, RecipeColumn, Shelf } from "../../api/client";
 import { useHouses } from "../../api/queries";
@@ -26,7 +28,7 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
       await actions.add(how);
       setLine("");
     } catch (error) {
-      const message = error instanceof Error ? error.message : "It could not be added.";
+      const message = error instanceof Error ? error.message : t`It could not be added.`;
       if (how.line === undefined) toast(message, { tone: "error" });
       else setProblem(message);
     }
@@ -39,7 +41,7 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
   return (
     <>
       <button type="button" className="btn btn-outline btn-xs" onClick={() => void add({})}>
-        New column
+        <Trans>New column</Trans>
       </button>
       <button
         type="button"
@@ -47,20 +49,20 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
         aria-expanded={open}
         onClick={() => setOpen(!open)}
       >
-        Fill one from …
+        <Trans>Fill one from …</Trans>
       </button>
       {open && (
         <div className="order-last grid w-full grid-cols-1 gap-x-6 gap-y-2 border border-rule bg-base-200 p-3 text-sm sm:grid-cols-2 xl:grid-cols-4">
           {first && !first.gcode && (
             <label>
-              <span className="block">The first column, with another nozzle</span>
+              <span className="block"><Trans>The first column, with another nozzle</Trans></span>
               <select
                 className={select}
                 value=""
                 onChange={(event) => void add({ copy_of: first.id, nozzle_id: Number(event.target.value) })}
               >
                 <option value="" disabled>
-                  choose a nozzle
+                  {t`choose a nozzle`}
                 </option>
                 {shelf?.nozzles
                   .filter((nozzle) => nozzle.id !== first.nozzle_id)
@@ -70,11 +72,11 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
                     </option>
                   ))}
               </select>
-              <span className="block text-quiet">Keeps the shell in millimetres, and height and width against the bore.</span>
+              <span className="block text-quiet"><Trans>Keeps the shell in millimetres, and height and width against the bore.</Trans></span>
             </label>
           )}
           <label>
-            <span className="block">A house recipe</span>
+            <span className="block"><Trans>A house recipe</Trans></span>
             <select
               className={select}
               value=""
@@ -82,7 +84,7 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
               onChange={(event) => void add({ house_id: Number(event.target.value) })}
             >
               <option value="" disabled>
-                {houses.data?.length ? "choose one" : "none is kept yet"}
+                {houses.data?.length ? t`choose one` : t`none is kept yet`}
               </option>
               {houses.data?.map((house) => (
                 <option key={house.id} value={house.id}>
@@ -90,11 +92,11 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
                 </option>
               ))}
             </select>
-            <span className="block text-quiet">Kept with “Keep for the house” beside the sheet.</span>
+            <span className="block text-quiet"><Trans>Kept with “Keep for the house” beside the sheet.</Trans></span>
           </label>
           <form onSubmit={submit}>
             <label>
-              <span className="block">Nozzle / layer height / line width</span>
+              <span className="block"><Trans>Nozzle / layer height / line width</Trans></span>
               <input
                 className="input input-xs w-44 border-rule bg-base-100"
                 placeholder="0.6 / 0.28 / 0.7"
@@ -105,16 +107,16 @@ export function NewColumn({ part, first, shelf, actions }: NewColumnProps) {
               />
             </label>
             <button type="submit" className="btn btn-ghost btn-xs" disabled={line.trim() === ""}>
-              Add
+              <Trans>Add</Trans>
             </button>
             <span id="line-problem" role={problem ? "alert" : undefined} className={problem ? "block text-error" : "block text-quiet"}>
-              {problem || "As people write it on a bag of nozzles."}
+              {problem || t`As people write it on a bag of nozzles.`}
             </span>
           </form>
           <div>
-            <span className="block">A G-code file</span>
+            <span className="block"><Trans>A G-code file</Trans></span>
             <GcodeButton part={part} onAdded={actions.added} />
-            <span className="block text-quiet">Replayed through the same motion model.</span>
+            <span className="block text-quiet"><Trans>Replayed through the same motion model.</Trans></span>
           </div>
         </div>
       )}

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useState, type ReactNode } from "react";
 import { api, type Estimate, type RecipeColumn, type Shelf, type TimeDifference } from "../../api/client";
@@ -40,7 +42,7 @@ export function ResultCell({ state, row, shelf, first, apart, tabIndex, marked, 
   if (state.error !== null && estimate === undefined) {
     content = row.key === "print_time" ? <span className="text-sm text-error">{state.error}</span> : "–";
   } else if (estimate === undefined) {
-    content = <span className="text-sm text-quiet">{row.main ? "computing …" : "…"}</span>;
+    content = <span className="text-sm text-quiet">{row.main ? t`computing …` : "…"}</span>;
   } else {
     const isFirst = first?.column.id === column.id;
     const difference =
@@ -48,12 +50,12 @@ export function ResultCell({ state, row, shelf, first, apart, tabIndex, marked, 
     content = (
       <Fragment>
         <span className={row.main ? "font-serif text-2xl leading-none" : ""}>
-          {sampled && <span title="From a sample of layers; the full figure follows.">≈ </span>}
+          {sampled && <span title={t`From a sample of layers; the full figure follows.`}>≈ </span>}
           {row.show(estimate)}
         </span>
         {difference && !sampled && <span className="ml-auto whitespace-pre text-sm text-molten">{difference}</span>}
         {row.key === "expected" && apart && !sampled && (
-          <span className="ml-auto whitespace-nowrap text-xs text-molten" title="Longer or shorter than the first column on average over many prints, with 90 %: what both are off by falls out.">
+          <span className="ml-auto whitespace-nowrap text-xs text-molten" title={t`Longer or shorter than the first column on average over many prints, with 90 %: what both are off by falls out.`}>
             {differenceSpan(apart)}
           </span>
         )}
@@ -68,7 +70,7 @@ export function ResultCell({ state, row, shelf, first, apart, tabIndex, marked, 
       data-testid={`${row.key}:${column.id}`}
       aria-busy={pending}
       data-figure={`${column.version}:${!pending ? "full" : sampled ? "sample" : "old"}`}
-      aria-label={`${row.label}, ${column.name}: ${estimate ? row.show(estimate) : "not known yet"}`}
+      aria-label={`${row.label}, ${column.name}: ${estimate ? row.show(estimate) : t`not known yet`}`}
       role="note"
       className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "opacity-50" : ""} ${marked ? MARKED : ""}`}
       onFocus={onFocus}
@@ -107,18 +109,18 @@ function FiguresNote({ column, error, sampled }: { column: RecipeColumn; error: 
           className="btn btn-ghost btn-xs"
           onClick={() => void queries.invalidateQueries({ queryKey: ["estimate", column.id] })}
         >
-          Ask again
+          <Trans>Ask again</Trans>
         </button>
       </span>
     );
   }
-  if (!progress) return sampled ? <span className="ml-auto text-xs text-quiet">a sample; all layers follow</span> : null;
+  if (!progress) return sampled ? <span className="ml-auto text-xs text-quiet"><Trans>a sample; all layers follow</Trans></span> : null;
   // It lies over the cell's edge, so that nothing moves when it comes and goes.
   return (
     <span className="ml-auto flex items-center gap-1 text-xs text-quiet" title={progress.doing}>
       <progress
         className="progress progress-accent absolute inset-x-0 bottom-0 h-1"
-        aria-label={`Computing ${column.name}: ${progress.doing}`}
+        aria-label={t`Computing ${column.name}: ${progress.doing}`}
         value={progress.share}
         max={1}
       />
@@ -127,7 +129,7 @@ function FiguresNote({ column, error, sampled }: { column: RecipeColumn; error: 
         className="btn btn-ghost btn-xs px-1"
         onClick={() => void api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: progress.jobId } } })}
       >
-        Stop
+        <Trans>Stop</Trans>
       </button>
     </span>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import { CartesianGrid, ComposedChart, Line, ReferenceArea, ReferenceLine, ResponsiveContainer, XAxis, YAxis } from "recharts";
 import type { RecipeColumn, RowCurve as Curve } from "../../api/client";
@@ -10,12 +12,12 @@ import type { SheetActions } from "./useSheet";
 
 type Beside = "grams" | "steps" | "flow";
 
-const GRAMS = { key: "grams" as Beside, name: "Grams", unit: "g", of: (point: Curve["points"][number]) => point.filament_g, digits: 1 };
+const GRAMS = { key: "grams" as Beside, name: t`Grams`, unit: "g", of: (point: Curve["points"][number]) => point.filament_g, digits: 1 };
 
 const BESIDE: readonly { key: Beside; name: string; unit: string; of: (point: Curve["points"][number]) => number | null | undefined; digits: number }[] = [
   GRAMS,
-  { key: "steps", name: "Steps", unit: "mm", of: (point) => point.ridge_mm, digits: 2 },
-  { key: "flow", name: "Flow", unit: "mm³/s", of: (point) => point.peak_flow_mm3_s, digits: 1 },
+  { key: "steps", name: t`Steps`, unit: "mm", of: (point) => point.ridge_mm, digits: 2 },
+  { key: "flow", name: t`Flow`, unit: "mm³/s", of: (point) => point.peak_flow_mm3_s, digits: 1 },
 ];
 
 interface RowCurveProps {
@@ -33,13 +35,13 @@ export function RowCurve({ field, column, ready, actions }: RowCurveProps) {
   const answer = useCurve(column, field.key, ready);
   const curve = answer.data?.curve;
   if (answer.isError) return <p className="mt-2 text-sm text-quiet">{answer.error.message}</p>;
-  if (curve === undefined) return <p className="mt-2 text-sm text-quiet">What other values would take here: computing …</p>;
+  if (curve === undefined) return <p className="mt-2 text-sm text-quiet"><Trans>What other values would take here: computing …</Trans></p>;
   const scale = field.kind === "percent" ? 100 : 1;
   const shown = (value: number) => plain(value * scale);
   const set = (value: number) => {
     if (value === curve.now) return;
     actions
-      .edit({ recipe: column.id, key: field.key, value }, `${field.label.toLowerCase()} in ${column.name}`)
+      .edit({ recipe: column.id, key: field.key, value }, t`${field.label.toLowerCase()} in ${column.name}`)
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
   };
   const side = BESIDE.find((one) => one.key === beside) ?? GRAMS;
@@ -47,12 +49,12 @@ export function RowCurve({ field, column, ready, actions }: RowCurveProps) {
   return (
     <div className={answer.isPlaceholderData ? "mt-2 opacity-60" : "mt-2"} data-testid="row-curve">
       <p className="min-h-10 text-sm" aria-live={done ? "polite" : "off"}>
-        {done ? bendInWords(curve, shown, field.unit) : `Drawing it on this part: ${curve.points.length} of ${curve.of} values …`}
+        {done ? bendInWords(curve, shown, field.unit) : t`Drawing it on this part: ${curve.points.length} of ${curve.of} values …`}
       </p>
       <Chart curve={curve} beside={side} scale={scale} onSet={set} />
       <div className="flex items-center gap-2 text-xs">
-        <span className="text-quiet">Minutes, and dashed</span>
-        <div className="join" role="group" aria-label="Beside the minutes">
+        <span className="text-quiet"><Trans>Minutes, and dashed</Trans></span>
+        <div className="join" role="group" aria-label={t`Beside the minutes`}>
           {BESIDE.map((one) => (
             <button key={one.key} type="button" aria-pressed={beside === one.key} className={`btn join-item btn-xs ${beside === one.key ? "btn-neutral" : "btn-outline"}`} onClick={() => setBeside(one.key)}>
               {one.name}
@@ -62,7 +64,7 @@ export function RowCurve({ field, column, ready, actions }: RowCurveProps) {
       </div>
       <table className="mt-1 w-full text-sm">
         <caption className="sr-only">
-          {field.label} of {column.name}: what each value takes on this part
+          <Trans>{field.label} of {column.name}: what each value takes on this part</Trans>
         </caption>
         <tbody>
           {curve.points.map((point) => (
@@ -85,7 +87,7 @@ interface RowProps {
 function Row({ point, curve, side, label, onSet }: RowProps) {
   const now = curve.points.find((one) => one.value === curve.now);
   const here = point.value === curve.now;
-  const mark = curve.marks.find((one) => one.value === point.value)?.label ?? (curve.bend?.value === point.value ? "the bend" : undefined);
+  const mark = curve.marks.find((one) => one.value === point.value)?.label ?? (curve.bend?.value === point.value ? t`the bend` : undefined);
   const amount = side.of(point);
   return (
     <tr className={`border-t border-base-300 ${here ? "bg-base-200 font-semibold" : ""}`}>
@@ -107,11 +109,11 @@ function Row({ point, curve, side, label, onSet }: RowProps) {
       )}
       <td className="pl-1 text-right">
         {here ? (
-          <span className="px-2 text-xs text-quiet">now</span>
+          <span className="px-2 text-xs text-quiet"><Trans>now</Trans></span>
         ) : (
           !point.problem && (
             <button type="button" className="btn btn-ghost btn-xs" onClick={onSet}>
-              Take<span className="sr-only"> {label}</span>
+              <Trans>Take<span className="sr-only"> {label}</span></Trans>
             </button>
           )
         )}

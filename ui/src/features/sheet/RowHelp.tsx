@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
@@ -27,7 +29,7 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
     return (
       <section>
         <h3 className="font-serif text-lg">
-          {result.label} <span className="text-sm text-quiet">of {state.column.name}</span>
+          {result.label} <span className="text-sm text-quiet"><Trans>of {state.column.name}</Trans></span>
         </h3>
         <p className="text-sm">{result.explain(state.estimate, state.column)}</p>
         <HowWorkedOut working={workingOf(result.key, state.estimate, state.column, shelf)} />
@@ -37,9 +39,9 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
   if (field === undefined) return null;
   const bounds = boundsText(field);
   return (
-    <section aria-label="About this row">
+    <section aria-label={t`About this row`}>
       <h3 className="font-serif text-lg">
-        {field.label} {state && <span className="text-sm text-quiet">in {state.column.name}</span>}
+        {field.label} {state && <span className="text-sm text-quiet"><Trans>in {state.column.name}</Trans></span>}
       </h3>
       {state && !state.column.gcode && (
         <>
@@ -54,17 +56,17 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
       <div className="mt-2 border-t border-rule pt-1">
         <p className="text-sm">{field.explain}</p>
         <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-2 text-sm">
-          <dt className="text-quiet">Default</dt>
+          <dt className="text-quiet"><Trans>Default</Trans></dt>
           <dd>{field.default}</dd>
           {field.when && (
             <>
-              <dt className="text-quiet">Change it</dt>
+              <dt className="text-quiet"><Trans>Change it</Trans></dt>
               <dd>{field.when}</dd>
             </>
           )}
           {bounds && (
             <>
-              <dt className="text-quiet">Accepts</dt>
+              <dt className="text-quiet"><Trans>Accepts</Trans></dt>
               <dd>{bounds}</dd>
             </>
           )}
@@ -75,10 +77,10 @@ export function RowHelp({ row, state, shelf, actions }: RowHelpProps) {
 }
 
 const SOURCE_MEANS: Record<Source, string> = {
-  measured: "measured here",
-  set: "set in this workshop",
-  typical: "typical, shipped: measure yours",
-  computed: "computed",
+  measured: t`measured here`,
+  set: t`set in this workshop`,
+  typical: t`typical, shipped: measure yours`,
+  computed: t`computed`,
 };
 
 /** The formula with the numbers put in, what it rests on, and the way to the method. */
@@ -105,7 +107,7 @@ function HowWorkedOut({ working }: { working: Working | null }) {
         </dl>
       )}
       <Link className="mt-1 inline-block underline" to={`/guide/method#${working.method}`}>
-        How it is worked out
+        <Trans>How it is worked out</Trans>
       </Link>
     </div>
   );
@@ -119,19 +121,19 @@ function OffStep({ field, state, shelf }: { field: Field; state: ColumnState; sh
   return (
     <p className="mt-1 text-sm">
       {offStep(height, machine)
-        ? `${plain(height)} mm is no whole number of ${machine.name}'s motor steps (${plain(step)} mm): layers alternate thick and thin. Alt and an arrow go to the next full step.`
-        : `A full step of ${machine.name}'s motor is ${plain(step)} mm; Alt and an arrow go step by step.`}
+        ? t`${plain(height)} mm is no whole number of ${machine.name}'s motor steps (${plain(step)} mm): layers alternate thick and thin. Alt and an arrow go to the next full step.`
+        : t`A full step of ${machine.name}'s motor is ${plain(step)} mm; Alt and an arrow go step by step.`}
     </p>
   );
 }
 
 const SCHOOLS: readonly { name: string; why: string; widths: Record<string, number> }[] = [
-  { name: "1.1 d", why: "pressed on, without heaping up", widths: { outer_wall: 1.1 } },
-  { name: "exactly d", why: "true to small detail", widths: { outer_wall: 1 } },
-  { name: "1.25 d", why: "strong and quick, still clean", widths: { outer_wall: 1.25 } },
-  { name: "wide inside", why: "1.5 d inside saves on large parts, the outer wall stays fine", widths: { outer_wall: 1.1, inner_wall: 1.5, infill: 1.5 } },
-  { name: "wide everywhere", why: "1.5 d: fewest strokes; the nozzle's flat has to be wide enough", widths: { outer_wall: 1.5 } },
-  { name: "narrow", why: "0.85 d for detail, with low layers and slow walls; weak", widths: { outer_wall: 0.85 } },
+  { name: "1.1 d", why: t`pressed on, without heaping up`, widths: { outer_wall: 1.1 } },
+  { name: t`exactly d`, why: t`true to small detail`, widths: { outer_wall: 1 } },
+  { name: "1.25 d", why: t`strong and quick, still clean`, widths: { outer_wall: 1.25 } },
+  { name: t`wide inside`, why: t`1.5 d inside saves on large parts, the outer wall stays fine`, widths: { outer_wall: 1.1, inner_wall: 1.5, infill: 1.5 } },
+  { name: t`wide everywhere`, why: t`1.5 d: fewest strokes; the nozzle's flat has to be wide enough`, widths: { outer_wall: 1.5 } },
+  { name: t`narrow`, why: t`0.85 d for detail, with low layers and slow walls; weak`, widths: { outer_wall: 0.85 } },
 ];
 
 /** The ways in which practitioners choose a line width. */
@@ -146,12 +148,12 @@ function WidthSchools({ state, actions }: { state: ColumnState; actions: SheetAc
       value: feature in school.widths ? Number(((school.widths[feature] ?? 1) * bore).toFixed(3)) : null,
     }));
     actions
-      .editMany(edits, `line width “${school.name}” in ${state.column.name}`)
+      .editMany(edits, t`line width “${school.name}” in ${state.column.name}`)
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
   };
   return (
     <div className="mt-2">
-      <h4 className="text-sm text-quiet">Schools</h4>
+      <h4 className="text-sm text-quiet"><Trans>Schools</Trans></h4>
       <ul className="text-sm">
         {SCHOOLS.map((school) => (
           <li key={school.name} className="flex items-baseline gap-2">
@@ -191,17 +193,17 @@ function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnSt
     retry: false,
   });
   if (answer.isError) return null;
-  if (answer.data === undefined) return <p className="mt-2 text-sm text-quiet">What a step would cost here: computing …</p>;
+  if (answer.data === undefined) return <p className="mt-2 text-sm text-quiet"><Trans>What a step would cost here: computing …</Trans></p>;
   if (answer.data.length === 0) return null;
   const whole = state.estimate?.print_time_s ?? 1;
   const apply = (nudge: Sensitivity) =>
     actions
-      .edit({ recipe: column.id, key: field.key, value: nudge.value }, `${field.label.toLowerCase()} in ${column.name}`)
+      .edit({ recipe: column.id, key: field.key, value: nudge.value }, t`${field.label.toLowerCase()} in ${column.name}`)
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
   return (
     <div className="mt-2">
       <h4 className="text-sm text-quiet">
-        On this part, instead of {shownValue(chosen(column, field), field, shelf) || "the default"}
+        <Trans>On this part, instead of {shownValue(chosen(column, field), field, shelf) || t`the default`}</Trans>
       </h4>
       <table className="w-full text-sm">
         <tbody>
@@ -217,7 +219,7 @@ function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnSt
               ) : (
                 <>
                   <td className="whitespace-nowrap text-right">
-                    {Math.abs(nudge.time_s ?? 0) < 0.002 * whole ? "hardly any time" : formatDurationDifference(nudge.time_s ?? 0)}
+                    {Math.abs(nudge.time_s ?? 0) < 0.002 * whole ? t`hardly any time` : formatDurationDifference(nudge.time_s ?? 0)}
                   </td>
                   <td className="whitespace-nowrap pl-2 text-right">
                     {Math.abs(nudge.filament_g ?? 0) < 0.05 ? "±0 g" : formatGramsDifference(nudge.filament_g ?? 0)}
@@ -227,7 +229,7 @@ function Steps({ field, state, shelf, actions }: { field: Field; state: ColumnSt
               <td className="pl-2 text-right">
                 {!nudge.problem && (
                   <button type="button" className="btn btn-ghost btn-xs" onClick={() => void apply(nudge)}>
-                    Take<span className="sr-only"> {shownValue(nudge.value, field, shelf)}</span>
+                    <Trans>Take<span className="sr-only"> {shownValue(nudge.value, field, shelf)}</span></Trans>
                   </button>
                 )}
               </td>

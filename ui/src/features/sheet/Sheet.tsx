@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ProblemError, type Part, type RecipeColumn, type Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
@@ -7,7 +8,7 @@ import { onGoToCell } from "./goTo";
 import { focusLater } from "./focusLater";
 import { FIELDS, foundByName, isPick, pickedValue, shownFields, typedValue, type Field } from "./fields";
 import { ResultCell, type ColumnState } from "./ResultCell";
-import { RESULTS } from "./results";
+import { RESULT_GROUP, RESULTS } from "./results";
 import { RowHead } from "./RowHead";
 import { SheetFilter } from "./SheetFilter";
 import { GroupToggle, SheetGroup } from "./SheetGroup";
@@ -18,9 +19,6 @@ import { useClipboard } from "./useClipboard";
 import { useOpenGroups } from "./useOpenGroups";
 import type { SheetActions } from "./useSheet";
 import { useStepping } from "./useStepping";
-
-/** Under which name the rest of the results is folded away. */
-const RESULT_GROUP = "Results";
 
 /** More columns than this make the page as wide as the screen allows. */
 const MOST_IN_A_PAGE = 4;
@@ -110,14 +108,14 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
   });
 
   const report = useCallback(
-    (error: unknown) => toast(error instanceof Error ? error.message : "It could not be done.", { tone: "error" }),
+    (error: unknown) => toast(error instanceof Error ? error.message : t`It could not be done.`, { tone: "error" }),
     [toast],
   );
   const step = useStepping(actions, shelf, report);
   const { copy, paste } = useClipboard({ columns, shelf, actions, focus, range, rowKeys, onProblem: report });
 
   const commit = async (state: RecipeColumn, field: Field, text: string) => {
-    const label = `${field.label.toLowerCase()} in ${state.name}`;
+    const label = t`${field.label.toLowerCase()} in ${state.name}`;
     try {
       const value = isPick(field) ? pickedValue(text, field) : typedValue(text, field);
       await actions.edit({ recipe: state.id, key: field.key, value }, label);
@@ -145,7 +143,7 @@ export function Sheet({ part, columns, shelf, actions, focus, onFocus, onDraft }
     <div data-wide={columns.length > MOST_IN_A_PAGE || undefined} className="overflow-auto border-b border-rule lg:max-h-[max(22rem,calc(100dvh-12.5rem))] lg:scroll-pt-28" data-testid="sheet" onCopy={copy} onPaste={paste}>
       <table
         role="grid"
-        aria-label="Recipes side by side"
+        aria-label={t`Recipes side by side`}
         className="w-full table-fixed border-collapse text-[0.95rem] leading-tight"
         style={{ minWidth: `${7.5 + 9.5 * columns.length}rem` }}
       >

@@ -1,3 +1,6 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
+
 interface SheetFilterProps {
   search: string;
   onSearch: (search: string) => void;
@@ -14,11 +17,11 @@ export function SheetFilter({ search, onSearch, differing, onDiffering, rows, on
   return (
     <div className="flex flex-wrap items-center gap-3 pb-1 text-sm">
       <label className="input input-xs w-52 border-rule bg-base-100">
-        <span className="sr-only">Find a row</span>
+        <span className="sr-only"><Trans>Find a row</Trans></span>
         <input
           type="search"
           data-find-row
-          placeholder="Find a row (/), such as seam"
+          placeholder={t`Find a row (/), such as seam`}
           value={search}
           onChange={(event) => onSearch(event.target.value)}
           onKeyDown={(event) => {
@@ -36,9 +39,9 @@ export function SheetFilter({ search, onSearch, differing, onDiffering, rows, on
           checked={differing}
           onChange={(event) => onDiffering(event.target.checked)}
         />
-        Only what differs
+        <Trans>Only what differs</Trans>
       </label>
-      {rows === 0 && <span role="status">No row {search.trim() ? "is called that" : "differs"}.</span>}
+      {rows === 0 && <span role="status"><Trans>No row {search.trim() ? t`is called that` : t`differs`}.</Trans></span>}
     </div>
   );
 }

@@ -1,9 +1,11 @@
+import { t } from "@lingui/core/macro";
 import type { RecipeColumn, Shelf } from "../../api/client";
 import { Cell } from "./Cell";
 import { accepted, chosen, effective, isPick, isShelf, optionsOf, shownValue, typedValue, type Field } from "./fields";
 import { moveOf } from "../../lib/keys";
 import { MARKED } from "./sheetTypes";
 import type { ColumnState } from "./ResultCell";
+import { RESULT_GROUP } from "./results";
 import { RowHead } from "./RowHead";
 import type { CellShared, Draft } from "./sheetTypes";
 import { offStep } from "./steps";
@@ -56,7 +58,7 @@ export function SheetGroup({ group, fields, hidden, foldable, open, onToggle, co
               <td key={column.id} role="gridcell" className="h-[27px] border-l border-rule p-0">
                 <Cell
                   {...shared(field.key, column.id)}
-                  label={`${field.label}${field.unit ? ` in ${field.unit}` : ""}, ${column.name}`}
+                  label={`${field.label}${field.unit ? t` in ${field.unit}` : ""}, ${column.name}`}
                   shown={shownValue(value, field, shelf)}
                   open={chosen(column, field) === undefined}
                   differs={first !== undefined && first.column.gcode == null && value !== effective(first.column, field)}
@@ -86,8 +88,8 @@ export function GroupToggle(props: { group: string; hidden: number; open: boolea
       aria-expanded={props.open}
       onClick={props.onToggle}
     >
-      {props.open ? "fewer" : `${props.hidden} more`}
-      <span className="sr-only"> {props.group === "Results" ? "results" : `choices of ${props.group}`}</span>
+      {props.open ? t`fewer` : t`${props.hidden} more`}
+      <span className="sr-only"> {props.group === RESULT_GROUP ? t`results` : t`choices of ${props.group}`}</span>
     </button>
   );
 }
@@ -107,7 +109,7 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
         ref={register}
         tabIndex={tabIndex}
         role="note"
-        aria-label={`${field.label}, ${column.name}: ${told ?? "in the file"}`}
+        aria-label={`${field.label}, ${column.name}: ${told ?? t`in the file`}`}
         className={`pl-[17px] text-quiet ${marked ? MARKED : ""}`}
         onFocus={onFocus}
         onKeyDown={(event) => {
@@ -126,12 +128,12 @@ function NotOfAFile({ field, column, tabIndex, marked, onFocus, onMove, register
 /** A short remark in a cell: what the number means against the bore. */
 function noteFor(field: Field, column: RecipeColumn, shelf: Shelf | undefined): string | undefined {
   const decider = column.preview?.decided_by[field.key];
-  if (decider !== undefined && chosen(column, field) === undefined) return `by ${decider}`;
+  if (decider !== undefined && chosen(column, field) === undefined) return t`by ${decider}`;
   const bore = column.preview?.bore_mm;
   const value = effective(column, field);
   if (bore === undefined || typeof value !== "number") return undefined;
   const machine = shelf?.machines.find((one) => one.id === column.machine_id);
-  if (field.key === "layer_height_mm" && offStep(value, machine)) return `off step · ${(value / bore).toFixed(2)} d`;
+  if (field.key === "layer_height_mm" && offStep(value, machine)) return t`off step · ${(value / bore).toFixed(2)} d`;
   if (field.key === "layer_height_mm" || field.key === "line_width_mm.outer_wall")
     return `${(value / bore).toFixed(2)} d`;
   if (field.key === "walls") {

@@ -1,3 +1,5 @@
+import { plural, t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { Finding, Part, RecipeColumn, Shelf } from "../../api/client";
@@ -47,43 +49,43 @@ export function SheetHead({ part, columns, shelf, corner, focus, actions, shared
                 type="button"
                 className="btn btn-ghost btn-xs px-1 font-normal text-quiet"
                 onClick={() => void actions.duplicate(column.id).catch(onProblem)}
-                aria-label={`Duplicate ${column.name}`}
+                aria-label={t`Duplicate ${column.name}`}
               >
-                Duplicate
+                <Trans>Duplicate</Trans>
               </button>
               <button
                 type="button"
                 className="btn btn-ghost btn-xs px-1 font-normal text-quiet"
                 onClick={() => void actions.remove(column).catch(onProblem)}
-                aria-label={`Remove ${column.name}`}
+                aria-label={t`Remove ${column.name}`}
               >
-                Remove
+                <Trans>Remove</Trans>
               </button>
               <button
                 type="button"
                 className={`btn btn-ghost btn-xs ml-auto min-w-6 px-1 font-normal ${column.id === chosen ? "text-base-content" : "text-quiet"}`}
                 aria-pressed={column.id === chosen}
-                aria-label={column.id === chosen ? `${column.name} is the chosen recipe` : `Choose ${column.name} for this part`}
-                title={column.id === chosen ? "The recipe of this part: the list of parts shows it" : "Make it the recipe of this part"}
+                aria-label={column.id === chosen ? t`${column.name} is the chosen recipe` : t`Choose ${column.name} for this part`}
+                title={column.id === chosen ? t`The recipe of this part: the list of parts shows it` : t`Make it the recipe of this part`}
                 onClick={() => {
                   if (column.id !== part.chosen_id)
-                    savePart(queries, history, part.id, { chosen_id: column.id }, `the recipe of ${part.name}`).catch(onProblem);
+                    savePart(queries, history, part.id, { chosen_id: column.id }, t`the recipe of ${part.name}`).catch(onProblem);
                 }}
               >
                 {column.id === chosen ? "◆" : "◇"}
-                <span className="@max-[11rem]:hidden">{column.id === chosen ? "chosen" : "choose"}</span>
+                <span className="@max-[11rem]:hidden">{column.id === chosen ? t`chosen` : t`choose`}</span>
               </button>
             </div>
             <div className="font-serif text-lg">
               <Cell
                 {...shared("name", column.id)}
-                label={`Name of recipe ${index + 1}`}
+                label={t`Name of recipe ${index + 1}`}
                 shown={column.name}
                 open={false}
                 differs={false}
                 onCommit={(text) => {
-                  if (text.trim() === "") return Promise.reject(new Error("A recipe needs a name."));
-                  return actions.edit({ recipe: column.id, key: "name", value: text }, `the name of ${column.name}`);
+                  if (text.trim() === "") return Promise.reject(new Error(t`A recipe needs a name.`));
+                  return actions.edit({ recipe: column.id, key: "name", value: text }, t`the name of ${column.name}`);
                 }}
               />
             </div>
@@ -102,7 +104,7 @@ export function SheetHead({ part, columns, shelf, corner, focus, actions, shared
 /** What makes a column another than the first, and how sure its time is. */
 function Story({ column, first, shelf, spread }: { column: RecipeColumn; first: RecipeColumn | undefined; shelf: Shelf | undefined; spread: string }) {
   const story = first ? storyOf(column, first, shelf) : "";
-  const told = [story || "the first: others are set against it", spread].filter(Boolean).join(" · ");
+  const told = [story || t`the first: others are set against it`, spread].filter(Boolean).join(" · ");
   return (
     <span className="min-w-0 flex-1 truncate" title={told}>
       {told}
@@ -119,14 +121,16 @@ const STYLE: Record<Finding["severity"], string> = {
   note: "border-rule text-quiet",
 };
 
+const GRAVITY_WORD: Record<Finding["severity"], string> = { stop: t`stop`, risk: t`risk`, caution: t`caution`, waste: t`waste`, note: t`note` };
+
 /** How many things stand out, and the gravest of them. */
 function Marks({ findings }: { findings: readonly Finding[] | undefined }) {
   const worst = GRAVITY.find((one) => findings?.some((finding) => finding.severity === one));
   if (!findings || worst === undefined) return null;
   const count = findings.filter((finding) => finding.severity !== "note").length;
-  const text = count === 0 ? `${findings.length} ${findings.length === 1 ? "note" : "notes"}` : `${count} · ${worst}`;
+  const text = count === 0 ? plural(findings.length, { one: "# note", other: "# notes" }) : `${count} · ${GRAVITY_WORD[worst]}`;
   return (
-    <span className={`whitespace-nowrap rounded-field border px-1 leading-4 ${STYLE[worst]}`} title={`${findings.length} findings, the gravest a ${worst}: ${findings[0]?.sentence ?? ""}`}>
+    <span className={`whitespace-nowrap rounded-field border px-1 leading-4 ${STYLE[worst]}`} title={t`${findings.length} findings, the gravest a ${GRAVITY_WORD[worst]}: ${findings[0]?.sentence ?? ""}`}>
       {text}
     </span>
   );
@@ -139,7 +143,7 @@ function Ends({ whole_time_s }: { whole_time_s: number | undefined }) {
   return (
     <p
       className="truncate pb-0.5 pl-[17px] text-xs text-quiet"
-      title={`${ending.data} The trade-off shows which recipes end in time. Printing unattended is a fire risk: a smoke alarm, clear surroundings, the maker’s and the insurer’s terms.`}
+      title={t`${ending.data} The trade-off shows which recipes end in time. Printing unattended is a fire risk: a smoke alarm, clear surroundings, the maker’s and the insurer’s terms.`}
     >
       {ending.data.replace(/^Started [^,]*, it /, "")}
     </p>

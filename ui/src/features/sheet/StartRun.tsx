@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
@@ -38,7 +40,7 @@ export function StartRun({ column }: { column: RecipeColumn }) {
       const path = { params: { path: { run_id: run.id } } };
       let { version } = run;
       history.push({
-        label: `starting run ${run.id}`,
+        label: t`starting run ${run.id}`,
         undo: async () => {
           const gone = take(await api.POST("/api/runs/{run_id}/delete", { ...path, body: { version } }));
           await runChanged(queries, gone);
@@ -61,7 +63,7 @@ export function StartRun({ column }: { column: RecipeColumn }) {
   return (
     <>
       <button type="button" className="btn btn-accent btn-xs font-normal" disabled={column.problem != null} onClick={open}>
-        Print it
+        <Trans>Print it</Trans>
       </button>
       <dialog ref={dialog} className="modal" aria-labelledby={`print-${column.id}`}>
         <form
@@ -72,17 +74,17 @@ export function StartRun({ column }: { column: RecipeColumn }) {
           }}
         >
           <h2 id={`print-${column.id}`} className="font-serif text-2xl">
-            Print {column.name}
+            <Trans>Print {column.name}</Trans>
           </h2>
-          <p className="mt-1 text-sm text-quiet">What it is printed with is kept as it stands now. What came of it is entered at the machine.</p>
+          <p className="mt-1 text-sm text-quiet"><Trans>What it is printed with is kept as it stands now. What came of it is entered at the machine.</Trans></p>
           <label className="mt-3 flex items-center justify-between gap-3">
-            Plates, one after the other
+            <Trans>Plates, one after the other</Trans>
             <input className="input input-sm w-20 border-rule text-right" type="number" min={1} max={10000} required value={plates} onChange={(event) => setPlates(event.target.value)} />
           </label>
           <label className="mt-2 flex items-center justify-between gap-3">
-            Spool
+            <Trans>Spool</Trans>
             <select className="select select-sm w-48 border-rule" value={spool ?? ""} onChange={(event) => setSpool(event.target.value ? Number(event.target.value) : undefined)}>
-              <option value="">{usual ? usual.name : spools.length > 0 ? "the fullest one" : "none on the shelf"}</option>
+              <option value="">{usual ? usual.name : spools.length > 0 ? t`the fullest one` : t`none on the shelf`}</option>
               {spools.filter((one) => one.id !== usual?.id).map((one) => (
                 <option key={one.id} value={one.id}>
                   {one.name}
@@ -93,16 +95,16 @@ export function StartRun({ column }: { column: RecipeColumn }) {
           {follows !== null && (
             <label className="mt-2 flex items-center gap-2">
               <input type="checkbox" className="checkbox checkbox-sm" checked={links} onChange={(event) => setLinks(event.target.checked)} />
-              It follows run #{follows}
+              <Trans>It follows run #{follows}</Trans>
             </label>
           )}
-          <p className="mt-3 text-sm text-quiet">Unattended printing is a fire risk: a smoke alarm, clear surroundings, the maker’s and the insurer’s terms.</p>
+          <p className="mt-3 text-sm text-quiet"><Trans>Unattended printing is a fire risk: a smoke alarm, clear surroundings, the maker’s and the insurer’s terms.</Trans></p>
           <div className="modal-action">
             <button type="button" className="btn btn-ghost btn-sm" onClick={() => dialog.current?.close()}>
-              Not now
+              <Trans>Not now</Trans>
             </button>
             <button type="submit" className="btn btn-accent btn-sm" disabled={start.isPending || !(count >= 1)}>
-              {start.isPending ? "Keeping it …" : "Start the run"}
+              {start.isPending ? t`Keeping it …` : t`Start the run`}
             </button>
           </div>
         </form>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { Shelf } from "../../api/client";
 import type { CellEdit } from "./edits";
 import { chosen, effective, FIELDS, isShelf, readValue, shownValue, type Field } from "./fields";
@@ -88,7 +89,7 @@ export function pastedColumn(
   if (state === undefined) return [];
   const lines = table(text).filter((line) => line.length >= 2);
   if (lines.length === 0) {
-    throw new Error("A column is pasted as lines of a row's name, a tab and its value. Copy one to see how.");
+    throw new Error(t`A column is pasted as lines of a row's name, a tab and its value. Copy one to see how.`);
   }
   return lines.flatMap(([name = "", value = ""]) => {
     const field = FIELDS.find((one) => rowName(one).toLowerCase() === name.trim().toLowerCase());

@@ -1,4 +1,5 @@
-import catalogue from "../../api/choices.json";
+import { t } from "@lingui/core/macro";
+import { CHOICES } from "../../api/choices";
 import type { Recipe, RecipeColumn, Shelf } from "../../api/client";
 import { parseNumber, plain } from "../../lib/format";
 import { anglesText, rangesText, typedAngles, typedRanges } from "./ranges";
@@ -35,7 +36,7 @@ export interface Option {
 type Path = readonly [keyof Recipe] | readonly [keyof Recipe, string];
 
 /** Rows in the order in which people decide, from the core's own catalogue. Keys are dotted names in the recipe. */
-export const FIELDS = catalogue as unknown as readonly Field[];
+export const FIELDS = CHOICES as unknown as readonly Field[];
 
 export interface Shown {
   opened: ReadonlySet<string>;
@@ -132,11 +133,11 @@ export function pickedValue(text: string, field: Field): number | string | boole
 /** Options of a row that is picked from a list. */
 export function optionsOf(field: Field, shelf: Shelf | undefined): { value: string; label: string }[] {
   const named = (rows: { id: number; name: string; removed: boolean }[] | undefined) =>
-    (rows ?? []).map((row) => ({ value: String(row.id), label: row.removed ? `${row.name}, removed` : row.name }));
+    (rows ?? []).map((row) => ({ value: String(row.id), label: row.removed ? t`${row.name}, removed` : row.name }));
   if (field.kind === "machine") return named(shelf?.machines);
   if (field.kind === "nozzle") return named(shelf?.nozzles);
   if (field.kind === "material") return named(shelf?.materials);
-  if (field.kind === "spool") return [{ value: "", label: "whichever is loaded, or the fullest" }, ...named(shelf?.spools)];
+  if (field.kind === "spool") return [{ value: "", label: t`whichever is loaded, or the fullest` }, ...named(shelf?.spools)];
   return [...field.options];
 }
 
@@ -154,8 +155,8 @@ export function typedValue(text: string, field: Field): number | string | null {
   if (field.kind === "ranges") return rangesText(typedRanges(text));
   if (field.kind === "angles") return anglesText(typedAngles(text));
   const value = parseNumber(text);
-  if (Number.isNaN(value)) throw new Error(`“${text}” is not a number. Type one such as 0.2, or clear the cell for the default.`);
-  if (field.kind === "whole" && !Number.isInteger(value)) throw new Error("Type a whole number.");
+  if (Number.isNaN(value)) throw new Error(t`“${text}” is not a number. Type one such as 0.2, or clear the cell for the default.`);
+  if (field.kind === "whole" && !Number.isInteger(value)) throw new Error(t`Type a whole number.`);
   return field.kind === "percent" ? value / 100 : value;
 }
 
@@ -171,7 +172,7 @@ export function boundsText(field: Field): string {
   const unit = field.unit && ` ${field.unit}`;
   if (field.low === null || field.high === null) return "";
   const above = field.low === 0 && field.kind !== "percent" && field.kind !== "whole";
-  return above ? `up to ${plain(field.high)}${unit}` : `${plain(field.low * scale)} to ${plain(field.high * scale)}${unit}`;
+  return above ? t`up to ${plain(field.high)}${unit}` : t`${plain(field.low * scale)} to ${plain(field.high * scale)}${unit}`;
 }
 
 /** What was pasted or typed for any kind of row, in the recipe's own kind. Throws a sentence where it fits none. */
@@ -182,6 +183,6 @@ export function readValue(text: string, field: Field, shelf: Shelf | undefined):
   const options = optionsOf(field, shelf);
   const option = options.find((one) => one.label.toLowerCase() === trimmed.toLowerCase() || one.value === trimmed);
   if (option === undefined)
-    throw new Error(`“${trimmed}” is none of the choices: ${options.map((one) => one.label).join(", ")}.`);
+    throw new Error(t`“${trimmed}” is none of the choices: ${options.map((one) => one.label).join(", ")}.`);
   return pickedValue(option.value, field);
 }

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { Recipe } from "../../api/client";
 import { parseNumber, plain } from "../../lib/format";
 
@@ -36,14 +37,14 @@ function typedRange(text: string): Range {
   const ends = heights.split(/[-–]/).map(parseNumber);
   const [from, to] = ends;
   if (ends.length !== 2 || from === undefined || to === undefined || Number.isNaN(from) || Number.isNaN(to))
-    throw new Error(`“${text.trim()}” names no heights. Write one such as 0-5: infill 50, walls 4.`);
+    throw new Error(t`“${text.trim()}” names no heights. Write one such as 0-5: infill 50, walls 4.`);
   const range: Range = { from_mm: from, to_mm: to };
   for (const choice of choices.split(",").filter((one) => one.trim() !== "")) {
     const [word = "", number = ""] = choice.trim().split(/\s+/);
     const key = WORDS[word.toLowerCase() as keyof typeof WORDS] as (typeof WORDS)[keyof typeof WORDS] | undefined;
     const value = parseNumber(number);
     if (key === undefined || Number.isNaN(value))
-      throw new Error(`“${choice.trim()}” is not known. Write infill, walls, top or bottom and a number.`);
+      throw new Error(t`“${choice.trim()}” is not known. Write infill, walls, top or bottom and a number.`);
     range[key] = key === "infill_density" ? value / 100 : value;
   }
   return range;
@@ -61,7 +62,7 @@ export function typedAngles(text: string): number[] {
     .filter((part) => part !== "")
     .map((part) => {
       const angle = parseNumber(part);
-      if (Number.isNaN(angle) || Math.abs(angle) > 360) throw new Error(`“${part}” is no angle. Write some such as 45; -45; 0.`);
+      if (Number.isNaN(angle) || Math.abs(angle) > 360) throw new Error(t`“${part}” is no angle. Write some such as 45; -45; 0.`);
       return angle;
     });
 }

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { ClipboardEvent } from "react";
 import type { Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
@@ -27,7 +28,7 @@ export function useClipboard({ columns, shelf, actions, focus, range, rowKeys, o
     const whole = focus.row === "name" && range.rows.length === 1;
     const text = whole ? columnText(range.columns, columns, shelf) : rangeText(range, columns, shelf);
     event.clipboardData.setData("text/plain", text);
-    toast(whole ? "The column is on the clipboard." : `${range.rows.length * range.columns.length} cells are on the clipboard.`);
+    toast(whole ? t`The column is on the clipboard.` : t`${range.rows.length * range.columns.length} cells are on the clipboard.`);
   };
   const paste = (event: ClipboardEvent) => {
     if (typing(event)) return;
@@ -38,8 +39,8 @@ export function useClipboard({ columns, shelf, actions, focus, range, rowKeys, o
         focus.row === "name"
           ? pastedColumn(text, focus.column, columns, shelf)
           : pastedEdits(text, focus, rowKeys, columns, shelf);
-      if (edits.length === 0) toast("Nothing in it differs from what is here.");
-      else actions.editMany(edits, `pasting ${edits.length} cells`).catch(onProblem);
+      if (edits.length === 0) toast(t`Nothing in it differs from what is here.`);
+      else actions.editMany(edits, t`pasting ${edits.length} cells`).catch(onProblem);
     } catch (error) {
       onProblem(error);
     }

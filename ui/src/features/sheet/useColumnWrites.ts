@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { api, ProblemError, take, type RecipeColumn } from "../../api/client";
@@ -46,7 +47,7 @@ export function useColumnWrites(partId: number) {
 
   /** Run writes in the order in which they were asked for, whichever page asked. */
   const inLine = useCallback(
-    <Result,>(work: () => Promise<Result>): Promise<Result> => runInLine(`columns ${partId}`, work),
+    <Result,>(work: () => Promise<Result>): Promise<Result> => runInLine(t`columns ${partId}`, work),
     [partId],
   );
 
@@ -87,7 +88,7 @@ export function useColumnWrites(partId: number) {
             await queries.invalidateQueries({ queryKey: keys.columns(partId) });
             const stored = current().find((one) => one.id === id);
             if (tries > 1 && stored !== undefined && again(before, stored)) continue;
-            toast(`${error.problem.title ?? ""} ${error.message} The sheet now shows it.`, { tone: "error" });
+            toast(t`${error.problem.title ?? ""} ${error.message} The sheet now shows it.`, { tone: "error" });
             throw error;
           }
         }

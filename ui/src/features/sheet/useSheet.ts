@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, ProblemError, take, type RecipeAdd, type RecipeColumn } from "../../api/client";
 import { useToast } from "../../components/Toasts";
@@ -32,7 +33,7 @@ export function useSheet(partId: number): SheetActions {
         unsent.remove(cell);
         if (written === undefined) return;
         const { before, change, merged } = written;
-        if (merged) toast(`${before.name} was changed elsewhere in between. It now holds both changes.`);
+        if (merged) toast(t`${before.name} was changed elsewhere in between. It now holds both changes.`);
         const apply = (wanted: Change) => async () => {
           await write(cell.recipe, () => wanted);
         };
@@ -116,26 +117,26 @@ export function useSheet(partId: number): SheetActions {
     },
     [inLine, partId, takeIn],
   );
-  const added = useCallback((column: RecipeColumn) => takeIn(column, "the replayed file"), [takeIn]);
+  const added = useCallback((column: RecipeColumn) => takeIn(column, t`the replayed file`), [takeIn]);
 
   const duplicate = useCallback(
     async (id: number) => {
-      await make({ copy_of: id }, "the duplicate");
+      await make({ copy_of: id }, t`the duplicate`);
     },
     [make],
   );
-  const add = useCallback((how: RecipeAdd = {}) => make(how, "the new column"), [make]);
+  const add = useCallback((how: RecipeAdd = {}) => make(how, t`the new column`), [make]);
 
   const remove = useCallback(
     async (column: RecipeColumn) => {
       await takeAway(column.id);
       const step: Step = {
-        label: `removing ${column.name}`,
+        label: t`removing ${column.name}`,
         undo: () => bringBack(column.id),
         redo: () => takeAway(column.id),
       };
       history.push(step);
-      toast(`${column.name} was removed.`, { action: { label: "Undo", run: () => void history.undoStep(step) } });
+      toast(t`${column.name} was removed.`, { action: { label: t`Undo`, run: () => void history.undoStep(step) } });
     },
     [bringBack, history, takeAway, toast],
   );

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useRef } from "react";
 import type { RecipeColumn, Shelf } from "../../api/client";
 import { effective, type CellValue, type Field } from "./fields";
@@ -28,7 +29,7 @@ export function useStepping(actions: SheetActions, shelf: Shelf | undefined, onP
       if (value === undefined) return;
       stepping.current.set(place, { value, over: shown, at: now });
       actions
-        .edit({ recipe: column.id, key: field.key, value }, `${field.label.toLowerCase()} in ${column.name}`)
+        .edit({ recipe: column.id, key: field.key, value }, t`${field.label.toLowerCase()} in ${column.name}`)
         .catch((error: unknown) => {
           stepping.current.delete(place);
           onProblem(error);

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, take, type Shelf } from "../../api/client";
@@ -27,7 +29,7 @@ export function AddRow({ kind, shelf, rows, onAdded }: AddRowProps) {
     enabled: kind.key === "materials",
     staleTime: Infinity,
   });
-  const failed = (error: unknown) => toast(error instanceof Error ? error.message : "It could not be added.", { tone: "error" });
+  const failed = (error: unknown) => toast(error instanceof Error ? error.message : t`It could not be added.`, { tone: "error" });
   const add = (body: Record<string, unknown>, ask = false) =>
     void rows.add(body, `the new ${kind.one}`).then((id) => onAdded(id, kind.key, ask)).catch(failed);
   const take_in = async (chosen: File) => {
@@ -35,23 +37,23 @@ export function AddRow({ kind, shelf, rows, onAdded }: AddRowProps) {
       const given: unknown = JSON.parse(await chosen.text());
       const made = take(await api.POST("/api/shelf/import", { body: given as never }));
       await shelfChanged(queries);
-      toast(`${made.name} is on the shelf.`);
+      toast(t`${made.name} is on the shelf.`);
       onAdded(made.id, KIND_OF[made.kind]);
     } catch (error) {
-      failed(error instanceof SyntaxError ? new Error("That file is no JSON.") : error);
+      failed(error instanceof SyntaxError ? new Error(t`That file is no JSON.`) : error);
     }
   };
   return (
     <div className="mt-2 space-y-2 text-sm">
       {kind.key === "materials" ? (
         <AddLike
-          label="Add a material like"
+          label={t`Add a material like`}
           options={(library.data ?? []).map(({ name = "" }) => ({ value: name, label: name }))}
           onAdd={(like) => add({ like })}
         />
       ) : kind.key === "spools" ? (
         <AddLike
-          label="Add a spool of"
+          label={t`Add a spool of`}
           options={shelf.materials.filter((one) => !one.removed).map((one) => ({ value: String(one.id), label: one.name }))}
           onAdd={(id) => {
             const material = shelf.materials.find((one) => one.id === Number(id));
@@ -60,18 +62,18 @@ export function AddRow({ kind, shelf, rows, onAdded }: AddRowProps) {
         />
       ) : (
         <button type="button" className="btn btn-accent btn-sm w-full" onClick={() => (kind.key === "machines" ? setAsking(!asking) : add({}))} aria-expanded={kind.key === "machines" ? asking : undefined}>
-          Add a {kind.one}
+          <Trans>Add a {kind.one}</Trans>
         </button>
       )}
       <button type="button" className="btn btn-outline btn-xs w-full font-normal" onClick={() => file.current?.click()}>
-        From a file …
+        <Trans>From a file …</Trans>
       </button>
       <input
         ref={file}
         type="file"
         accept=".json,application/json"
         className="hidden"
-        aria-label="File of a shelf row"
+        aria-label={t`File of a shelf row`}
         onChange={(event) => {
           const chosen = event.target.files?.[0];
           event.target.value = "";
@@ -117,7 +119,7 @@ function AddLike({ label, options, onAdd }: AddLikeProps) {
         ))}
       </select>
       <button type="submit" className="btn btn-accent btn-sm" disabled={value === ""}>
-        Add
+        <Trans>Add</Trans>
       </button>
     </form>
   );

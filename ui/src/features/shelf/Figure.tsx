@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useId } from "react";
 import type { ShelfField } from "./shelfKinds";
 import { SourceMark } from "./SourceMark";
@@ -35,7 +36,7 @@ export function Figure({ field, unit, stored, source, save, onSource }: FigurePr
               void store(event.target.value);
             }}
           >
-            {text === "" && <option value="">not said</option>}
+            {text === "" && <option value="">{t`not said`}</option>}
             {field.options.map((option) => (
               <option key={option.value} value={option.value}>
                 {option.label}
@@ -60,7 +61,7 @@ export function Figure({ field, unit, stored, source, save, onSource }: FigurePr
             }}
           />
         )}
-        {source === null ? field.group !== "Holds" && <span className="w-[4.6rem]" /> : <SourceMark source={source} of={field.label} onChange={onSource} />}
+        {source === null ? field.group !== "" && <span className="w-[4.6rem]" /> : <SourceMark source={source} of={field.label} onChange={onSource} />}
       </div>
       {field.help && (
         <span id={`${id}-help`} className="sr-only">

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Machine, type Shelf } from "../../api/client";
@@ -20,7 +22,7 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
   const shownAddress = address ?? machine.console.address;
 
   const told = (ask: (now: Machine) => Promise<Machine>) =>
-    inLine(`machines ${machine.id}`, async () => {
+    inLine(t`machines ${machine.id}`, async () => {
       const before = queries.getQueryData<Shelf>(keys.shelf)?.machines.find((one) => one.id === machine.id) ?? machine;
       const after = await ask(before);
       queries.setQueryData<Shelf>(keys.shelf, (now) => now && { ...now, machines: now.machines.map((one) => (one.id === after.id ? after : one)) });
@@ -31,7 +33,7 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
         take(await api.PATCH("/api/machines/{row_id}", { params: { path: { row_id: wanted.id } }, body: { version, printer: wanted.printer, sources, provenance: "set" } }));
         await shelfChanged(queries);
       };
-      history.push({ label: `what the firmware of ${machine.name} said`, undo: write(before), redo: write(after) });
+      history.push({ label: t`what the firmware of ${machine.name} said`, undo: write(before), redo: write(after) });
     });
   const read = useMutation({
     mutationFn: () =>
@@ -40,7 +42,7 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
       ),
     onSuccess: () => {
       setReport("");
-      toast(`${machine.name} now has its firmware's limits.`);
+      toast(t`${machine.name} now has its firmware's limits.`);
     },
   });
   const ask = useMutation({
@@ -48,7 +50,7 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
       told(async (now) =>
         take(await api.POST("/api/machines/{machine_id}/console", { params: { path: { machine_id: now.id } }, body: { version: now.version, address: shownAddress } })),
       ),
-    onSuccess: () => toast(`${machine.name} now has the limits that its console told.`),
+    onSuccess: () => toast(t`${machine.name} now has the limits that its console told.`),
   });
   const console = (change: Partial<Machine["console"]>) =>
     void rows
@@ -56,12 +58,12 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
         machine,
         (now) => ({ console: { ...(now as Machine).console, ...change } }),
         (before) => ({ console: (before as Machine).console }),
-        `the console of ${machine.name}`,
+        t`the console of ${machine.name}`,
       )
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
   return (
     <details className="mt-4" open={open}>
-      <summary className="cursor-pointer text-sm underline">Take the limits from the firmware</summary>
+      <summary className="cursor-pointer text-sm underline"><Trans>Take the limits from the firmware</Trans></summary>
       <form
         className="mt-2 flex flex-wrap items-center gap-2 text-sm"
         onSubmit={(event) => {
@@ -69,28 +71,28 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
           ask.mutate();
         }}
       >
-        <label htmlFor={`console-${machine.id}`}>Ask its console at</label>
+        <label htmlFor={`console-${machine.id}`}><Trans>Ask its console at</Trans></label>
         <input
           id={`console-${machine.id}`}
           className="w-64 border border-rule bg-base-100 px-2 py-1 font-mono"
-          placeholder="192.168.1.20:23 or /dev/ttyUSB0"
+          placeholder={t`192.168.1.20:23 or /dev/ttyUSB0`}
           autoComplete="off"
           spellCheck={false}
           value={shownAddress}
           onChange={(event) => setAddress(event.target.value)}
         />
         <label>
-          at{" "}
+          <Trans>at</Trans>{" "}
           <select className="select select-xs w-28 border-rule bg-base-100" value={machine.console.baud} onChange={(event) => console({ baud: Number(event.target.value) })}>
             {SPEEDS.map((speed) => (
               <option key={speed} value={speed}>
-                {speed.toLocaleString()} baud
+                {t`${speed.toLocaleString()} baud`}
               </option>
             ))}
           </select>
         </label>
         <label>
-          with{" "}
+          <Trans>with</Trans>{" "}
           <select className="select select-xs w-24 border-rule bg-base-100" value={machine.console.command} onChange={(event) => console({ command: event.target.value as Machine["console"]["command"] })}>
             {COMMANDS.map((command) => (
               <option key={command}>{command}</option>
@@ -98,9 +100,9 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
           </select>
         </label>
         <button type="submit" className="btn btn-outline btn-sm" disabled={shownAddress?.trim() === "" || ask.isPending}>
-          {ask.isPending ? "Listening …" : "Ask"}
+          {ask.isPending ? t`Listening …` : t`Ask`}
         </button>
-        <span className="text-quiet">It only asks; nothing moves or heats.</span>
+        <span className="text-quiet"><Trans>It only asks; nothing moves or heats.</Trans></span>
       </form>
       {ask.isError && (
         <p role="alert" className="mt-1 text-error">
@@ -108,19 +110,21 @@ export function Firmware({ machine, rows, open }: { machine: Machine; rows: Shel
         </p>
       )}
       <p className="mt-2 max-w-2xl text-sm">
-        Or send <code>M503</code> on the console yourself and paste all that it answers. Lines that are not settings are
-        passed over; what the report does not say stays as it is. Steps a millimetre (M92) give the full step of Z.
+        <Trans>
+          Or send <code>M503</code> on the console yourself and paste all that it answers. Lines that are not settings are
+          passed over; what the report does not say stays as it is. Steps a millimetre (M92) give the full step of Z.
+        </Trans>
       </p>
       <textarea
         className="mt-1 h-28 w-full max-w-2xl border border-rule bg-base-100 p-2 font-mono text-sm"
-        aria-label={`Firmware report of ${machine.name}`}
-        placeholder={"echo: M92 X80 Y80 Z400 E93\necho: M201 X3000 Y2500 Z100 E10000\necho: M204 P900 R1400 T1600\necho: M205 X8 Y8 Z0.4 E5"}
+        aria-label={t`Firmware report of ${machine.name}`}
+        placeholder={t`echo: M92 X80 Y80 Z400 E93\necho: M201 X3000 Y2500 Z100 E10000\necho: M204 P900 R1400 T1600\necho: M205 X8 Y8 Z0.4 E5`}
         value={report}
         onChange={(event) => setReport(event.target.value)}
       />
       <div>
         <button type="button" className="btn btn-outline btn-sm" disabled={report.trim() === "" || read.isPending} onClick={() => read.mutate()}>
-          Read the settings
+          <Trans>Read the settings</Trans>
         </button>
       </div>
       {read.isError && (

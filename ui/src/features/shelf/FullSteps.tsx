@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type Machine } from "../../api/client";
 import { fixed, plain } from "../../lib/format";
@@ -23,13 +25,13 @@ export function FullSteps({ machine, nozzles, onTake, into }: FullStepsProps) {
   if (step == null)
     return (
       <p className="mt-3 text-sm text-quiet">
-        Give the lead of the Z screw, or the firmware’s report, and the heights that land on whole motor steps stand here.
+        <Trans>Give the lead of the Z screw, or the firmware’s report, and the heights that land on whole motor steps stand here.</Trans>
       </p>
     );
   return (
-    <section aria-label="Full-step heights" className="mt-3 text-sm">
+    <section aria-label={t`Full-step heights`} className="mt-3 text-sm">
       <h3 className="font-serif text-lg">
-        Heights on whole steps <span className="text-sm text-quiet">of {plain(step)} mm{into && `; a click makes a column of ${into}`}</span>
+        <Trans>Heights on whole steps <span className="text-sm text-quiet">of {plain(step)} mm{into && t`; a click makes a column of ${into}`}</span></Trans>
       </h3>
       <table>
         <tbody>
@@ -40,7 +42,7 @@ export function FullSteps({ machine, nozzles, onTake, into }: FullStepsProps) {
               </th>
               <td>
                 {table.heights.map((height) => {
-                  const title = `${height.steps} steps, ${fixed(height.bores, 2)} of the bore`;
+                  const title = t`${height.steps} steps, ${fixed(height.bores, 2)} of the bore`;
                   const text = plain(height.height_mm);
                   return onTake ? (
                     <button key={height.steps} type="button" title={title} className="inline-block min-h-6 min-w-6 cursor-pointer px-1.5 underline decoration-rule underline-offset-2 hover:decoration-molten" onClick={() => onTake(table.nozzle_id, height.height_mm)}>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Machine } from "../../api/client";
@@ -7,18 +9,22 @@ import type { ShelfRows } from "./useShelfRows";
 
 type Key = "start_gcode" | "end_gcode";
 
+const A_WORD = "{nozzle_temp_c}";
+
 /** A machine's own start and end text. What each takes comes from replaying it. */
 export function Routines({ machine, rows, open = false }: { machine: Machine; rows: ShelfRows; open?: boolean }) {
   return (
     <details className="mt-3" open={open}>
-      <summary className="cursor-pointer text-sm underline">Start and end text</summary>
+      <summary className="cursor-pointer text-sm underline"><Trans>Start and end text</Trans></summary>
       <p className="mt-1 max-w-2xl text-sm text-quiet">
-        G-code that runs before and after each print. Words in braces, such as {"{nozzle_temp_c}"}, are filled in for a print.
-        How long it takes comes from replaying it; heating is counted by itself.
+        <Trans>
+          G-code that runs before and after each print. Words in braces, such as {A_WORD}, are filled in for a print.
+          How long it takes comes from replaying it; heating is counted by itself.
+        </Trans>
       </p>
       <div className="mt-1 grid gap-4 md:grid-cols-2">
-        <Text machine={machine} rows={rows} name="start_gcode" label="Start text" />
-        <Text machine={machine} rows={rows} name="end_gcode" label="End text" />
+        <Text machine={machine} rows={rows} name="start_gcode" label={t`Start text`} />
+        <Text machine={machine} rows={rows} name="end_gcode" label={t`End text`} />
       </div>
     </details>
   );
@@ -43,7 +49,7 @@ function Text({ machine, rows, name, label }: { machine: Machine; rows: ShelfRow
         machine,
         (now) => ({ printer: { ...(now as Machine).printer, [name]: typed } }),
         (before) => ({ printer: (before as Machine).printer }),
-        `the ${label.toLowerCase()} of ${machine.name}`,
+        t`the ${label.toLowerCase()} of ${machine.name}`,
       )
       .then(() => setTyped(null))
       .catch((error: unknown) => toast(error instanceof Error ? error.message : String(error), { tone: "error" }));
@@ -61,10 +67,10 @@ function Text({ machine, rows, name, label }: { machine: Machine; rows: ShelfRow
       />
       <span className="block min-h-5 text-quiet" aria-live="polite">
         {text.trim() === ""
-          ? "none"
+          ? t`none`
           : told.isError
             ? told.error.message
-            : told.data && `takes ${formatDuration(told.data.time_s)} beside heating${told.data.heating ? `; heats ${told.data.heating === "bed_first" ? "the bed, then the nozzle" : "bed and nozzle together"}` : ""}`}
+            : told.data && t`takes ${formatDuration(told.data.time_s)} beside heating${told.data.heating ? t`; heats ${told.data.heating === "bed_first" ? t`the bed, then the nozzle` : t`bed and nozzle together`}` : ""}`}
       </span>
     </label>
   );

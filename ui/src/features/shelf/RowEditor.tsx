@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState, type ReactNode } from "react";
 import type { Shelf } from "../../api/client";
 import { useToast } from "../../components/Toasts";
@@ -28,11 +30,12 @@ export function RowEditor({ kind, row, rows, onPick, above, below }: RowEditorPr
   const hidden = fields.filter((field) => !field.everyday).length;
   const shown = fields.filter((field) => field.everyday || all);
   const groups = [...new Set(shown.map((field) => field.group))];
-  const failed = (error: unknown) => toast(error instanceof Error ? error.message : "It could not be done.", { tone: "error" });
+  const hotEnd = fields.find((field) => field.path[1] === "hotend")?.group;
+  const failed = (error: unknown) => toast(error instanceof Error ? error.message : t`It could not be done.`, { tone: "error" });
   const { columns = 0, parts = 0 } = row.used_in;
 
   const save = (field: ShelfField) => (value: FieldValue) =>
-    rows.edit(row, (now) => changeOf(kind, now, field, value), (before, now) => backOf(kind, before, now, field), `${field.label.toLowerCase()} of ${row.name}`);
+    rows.edit(row, (now) => changeOf(kind, now, field, value), (before, now) => backOf(kind, before, now, field), t`${field.label.toLowerCase()} of ${row.name}`);
   const mark = (field: ShelfField, source: Provenance) => {
     const path = sourcePath(kind, field);
     rows
@@ -40,26 +43,26 @@ export function RowEditor({ kind, row, rows, onPick, above, below }: RowEditorPr
         row,
         () => ({ sources: { [path]: source } }),
         (before) => ({ sources: { [path]: before.sources[path] ?? "typical" } }),
-        `where ${field.label.toLowerCase()} of ${row.name} comes from`,
+        t`where ${field.label.toLowerCase()} of ${row.name} comes from`,
       )
       .catch(failed);
   };
   return (
     <article className="min-w-0 rounded-box border border-rule p-4" aria-label={row.name}>
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
-        <NameField key={row.name} row={row} save={(name) => rows.edit(row, () => ({ name }), (before) => ({ name: before.name }), `the name of ${row.name}`).catch(failed)} />
+        <NameField key={row.name} row={row} save={(name) => rows.edit(row, () => ({ name }), (before) => ({ name: before.name }), t`the name of ${row.name}`).catch(failed)} />
         <p className="text-sm text-quiet">
-          {columns > 0 ? `decides ${columns} column${columns > 1 ? "s" : ""} on ${parts} part${parts > 1 ? "s" : ""}: a change has them estimated anew` : "no column uses it yet"}
+          {columns > 0 ? t`decides ${columns} column${columns > 1 ? "s" : ""} on ${parts} part${parts > 1 ? "s" : ""}: a change has them estimated anew` : t`no column uses it yet`}
         </p>
         <span className="ml-auto flex gap-1">
           <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => void rows.add(copyOf(kind, row), `the copy of ${row.name}`).then(onPick).catch(failed)}>
-            Duplicate
+            <Trans>Duplicate</Trans>
           </button>
           <a className="btn btn-ghost btn-xs font-normal" href={`/api/${kind.key}/${row.id}.json`} download>
-            Save as a file
+            <Trans>Save as a file</Trans>
           </a>
           <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => void rows.remove(row).catch(failed)}>
-            Remove
+            <Trans>Remove</Trans>
           </button>
         </span>
       </div>
@@ -81,9 +84,9 @@ export function RowEditor({ kind, row, rows, onPick, above, below }: RowEditorPr
                   onSource={(source) => mark(field, source)}
                 />
               ))}
-            {group === "Hot end" && valueAt(row, ["printer", "hotend", "lining"]) === "ptfe" && (
+            {group === hotEnd && valueAt(row, ["printer", "hotend", "lining"]) === "ptfe" && (
               <p className="mt-1 text-sm text-warning">
-                Above about 240 °C a PTFE lining gives off toxic fumes. Swap hot ends and nozzles as the maker says.
+                <Trans>Above about 240 °C a PTFE lining gives off toxic fumes. Swap hot ends and nozzles as the maker says.</Trans>
               </p>
             )}
           </section>
@@ -91,7 +94,7 @@ export function RowEditor({ kind, row, rows, onPick, above, below }: RowEditorPr
       </div>
       {hidden > 0 && (
         <button type="button" className="btn btn-outline btn-xs font-normal" aria-expanded={all} onClick={() => setAll(!all)}>
-          {all ? "Only the everyday figures" : `All figures, ${hidden} more`}
+          {all ? t`Only the everyday figures` : t`All figures, ${hidden} more`}
         </button>
       )}
       {below}
@@ -104,7 +107,7 @@ function sourceOf(kind: KindInfo, row: ShelfRow, field: ShelfField): Provenance 
   if (field.kind === "text" || field.kind === "date" || kind.key === "purposes") return null;
   if (kind.key === "spools" && field.unit !== "g") return null;
   if (valueAt(row, field.path) == null) return null;
-  return row.sources[sourcePath(kind, field)] ?? (kind.key === "spools" || field.group === "Wear" ? "set" : "typical");
+  return row.sources[sourcePath(kind, field)] ?? (kind.key === "spools" || field.path[0] === "wear" ? "set" : "typical");
 }
 
 const MONEY = new Set(["material.spool_price", "printer.wear_per_h"]);
@@ -142,7 +145,7 @@ function completed(kind: KindInfo, described: unknown, field: ShelfField, value:
 
 function copyOf(kind: KindInfo, row: ShelfRow): Body {
   // A spool names its material, also a copied one.
-  return kind.key === "spools" ? { copy_of: row.id, name: `${row.name} copy`, material_id: valueAt(row, ["material_id"]) } : { copy_of: row.id };
+  return kind.key === "spools" ? { copy_of: row.id, name: t`${row.name} copy`, material_id: valueAt(row, ["material_id"]) } : { copy_of: row.id };
 }
 
 function NameField({ row, save }: { row: ShelfRow; save: (name: string) => unknown }) {
@@ -150,7 +153,7 @@ function NameField({ row, save }: { row: ShelfRow; save: (name: string) => unkno
   return (
     <input
       className="w-64 max-w-full border-b border-rule bg-base-100 font-serif text-2xl"
-      aria-label={`Name of ${row.name}`}
+      aria-label={t`Name of ${row.name}`}
       value={name}
       onChange={(event) => setName(event.target.value)}
       onBlur={() => {

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import type { Shelf } from "../../api/client";
 import { summaryOf, type KindInfo, type ShelfRow } from "./shelfKinds";
 
@@ -37,10 +38,10 @@ export function RowList({ kind, all, shelf, picked, onPick, onMove }: RowListPro
             <span className="block truncate text-xs text-quiet">{summaryOf(kind.key, row, shelf)}</span>
           </button>
           <span className="flex flex-col justify-center text-xs text-quiet">
-            <button type="button" className="h-6 w-6 cursor-pointer hover:text-base-content disabled:invisible" disabled={at === 0} aria-label={`Move ${row.name} up`} onClick={() => move(at, -1)}>
+            <button type="button" className="h-6 w-6 cursor-pointer hover:text-base-content disabled:invisible" disabled={at === 0} aria-label={t`Move ${row.name} up`} onClick={() => move(at, -1)}>
               ↑
             </button>
-            <button type="button" className="h-6 w-6 cursor-pointer hover:text-base-content disabled:invisible" disabled={at === all.length - 1} aria-label={`Move ${row.name} down`} onClick={() => move(at, 1)}>
+            <button type="button" className="h-6 w-6 cursor-pointer hover:text-base-content disabled:invisible" disabled={at === all.length - 1} aria-label={t`Move ${row.name} down`} onClick={() => move(at, 1)}>
               ↓
             </button>
           </span>

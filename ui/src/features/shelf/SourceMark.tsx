@@ -1,11 +1,14 @@
+import { t } from "@lingui/core/macro";
 import type { Provenance } from "./useFigure";
 
 const NEXT: Record<Provenance, Provenance> = { typical: "set", set: "measured", measured: "typical" };
 const WHAT: Record<Provenance, string> = {
-  typical: "typical: what such things usually have",
-  set: "set: somebody here typed it",
-  measured: "measured here, or told by the machine itself",
+  typical: t`typical: what such things usually have`,
+  set: t`set: somebody here typed it`,
+  measured: t`measured here, or told by the machine itself`,
 };
+
+const WORD: Record<Provenance, string> = { typical: t`typical`, set: t`set`, measured: t`measured` };
 
 interface SourceMarkProps {
   source: Provenance;
@@ -24,11 +27,11 @@ export function SourceMark({ source, of, onChange }: SourceMarkProps) {
     <button
       type="button"
       className={`min-h-6 w-[4.6rem] cursor-pointer border-b px-0.5 text-left text-xs ${style}`}
-      title={`${WHAT[source]}. Click: ${NEXT[source]}`}
-      aria-label={`${of} is ${source}; say ${NEXT[source]}`}
+      title={t`${WHAT[source]}. Click: ${WORD[NEXT[source]]}`}
+      aria-label={t`${of} is ${WORD[source]}; say ${WORD[NEXT[source]]}`}
       onClick={() => onChange(NEXT[source])}
     >
-      {source}
+      {WORD[source]}
     </button>
   );
 }

@@ -1,13 +1,15 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState, type SubmitEvent } from "react";
 import { ProblemError, type Shelf, type Spool } from "../../api/client";
 import { parseNumber } from "../../lib/format";
 import type { ShelfRows } from "./useShelfRows";
 
 const STATE: Record<Spool["dryness"]["state"], string> = {
-  dry: "Dry.",
-  doubtful: "Doubtful.",
-  damp: "Damp.",
-  unknown: "Not known.",
+  dry: t`Dry.`,
+  doubtful: t`Doubtful.`,
+  damp: t`Damp.`,
+  unknown: t`Not known.`,
   hardly_matters: "",
 };
 
@@ -20,7 +22,7 @@ export function SpoolState({ spool, shelf, rows }: { spool: Spool; shelf: Shelf;
     event.preventDefault();
     const weighed_g = parseNumber(weight);
     if (Number.isNaN(weighed_g)) {
-      setProblem("Type what the whole spool weighs, in grams.");
+      setProblem(t`Type what the whole spool weighs, in grams.`);
       return;
     }
     try {
@@ -28,7 +30,7 @@ export function SpoolState({ spool, shelf, rows }: { spool: Spool; shelf: Shelf;
         spool,
         () => ({ weighed_g, provenance: "measured" }),
         (before) => ({ left_g: (before as Spool).left_g, sources: { left_g: before.sources.left_g ?? "typical" } }),
-        `weighing ${spool.name}`,
+        t`weighing ${spool.name}`,
       );
       setWeight("");
       setProblem("");
@@ -37,15 +39,15 @@ export function SpoolState({ spool, shelf, rows }: { spool: Spool; shelf: Shelf;
     }
   };
   return (
-    <section aria-label="Plastic and dryness" className="mt-3 space-y-1 border-y border-rule bg-base-200 px-3 py-2 text-sm">
+    <section aria-label={t`Plastic and dryness`} className="mt-3 space-y-1 border-y border-rule bg-base-200 px-3 py-2 text-sm">
       <div className="flex flex-wrap items-center gap-x-6 gap-y-1">
         <label>
-          Material{" "}
+          <Trans>Material</Trans>{" "}
           <select
             className="select select-xs w-56 border-rule bg-base-100"
             value={spool.material_id}
             onChange={(event) =>
-              void rows.edit(spool, () => ({ material_id: Number(event.target.value) }), (before) => ({ material_id: (before as Spool).material_id }), `the material of ${spool.name}`)
+              void rows.edit(spool, () => ({ material_id: Number(event.target.value) }), (before) => ({ material_id: (before as Spool).material_id }), t`the material of ${spool.name}`)
             }
           >
             {shelf.materials.filter((one) => !one.removed || one.id === spool.material_id).map((material) => (
@@ -55,14 +57,14 @@ export function SpoolState({ spool, shelf, rows }: { spool: Spool; shelf: Shelf;
             ))}
           </select>
         </label>
-        <span>{holder ? `on ${holder.name}` : "on no machine"}</span>
+        <span>{holder ? t`on ${holder.name}` : t`on no machine`}</span>
         <form onSubmit={(event) => void weigh(event)} className="flex items-center gap-2">
           <label>
-            Weigh the whole spool{" "}
+            <Trans>Weigh the whole spool</Trans>{" "}
             <input className="input input-xs w-20 border-rule bg-base-100 text-right" inputMode="decimal" value={weight} onChange={(event) => setWeight(event.target.value)} /> g
           </label>
           <button type="submit" className="btn btn-outline btn-xs font-normal" disabled={weight.trim() === ""}>
-            Take its own weight off
+            <Trans>Take its own weight off</Trans>
           </button>
         </form>
       </div>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { api, take, type Machine } from "../../api/client";
 import { keys, usePartNames } from "../../api/queries";
@@ -28,7 +29,7 @@ export function useColumnOfHeight(machine: Machine): ColumnOfHeight | null {
       try {
         const first = take(await api.GET("/api/parts/{part_id}/recipes", { params: { path } })).recipes.find((one) => !one.gcode);
         const body = first
-          ? { copy_of: first.id, name: `${plain(heightMm)} mm layers`, settings: [{ key: "nozzle", value: nozzleId }, { key: "layer_height_mm", value: heightMm }] }
+          ? { copy_of: first.id, name: t`${plain(heightMm)} mm layers`, settings: [{ key: "nozzle", value: nozzleId }, { key: "layer_height_mm", value: heightMm }] }
           : {};
         const made = take(await api.POST("/api/parts/{part_id}/recipes", { params: { path }, body }));
         if (made.machine_id !== machine.id)
@@ -42,11 +43,11 @@ export function useColumnOfHeight(machine: Machine): ColumnOfHeight | null {
           take(await api.POST("/api/recipes/{recipe_id}/restore", { params: { path: { recipe_id: made.id } } }));
           await changed();
         };
-        history.push({ label: `the column of ${plain(heightMm)} mm`, undo: away, redo: back });
+        history.push({ label: t`the column of ${plain(heightMm)} mm`, undo: away, redo: back });
         await changed();
         return part.id;
       } catch (error) {
-        toast(error instanceof Error ? error.message : "The column could not be made.", { tone: "error" });
+        toast(error instanceof Error ? error.message : t`The column could not be made.`, { tone: "error" });
         return undefined;
       }
     },

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useState } from "react";
 import { ProblemError } from "../../api/client";
 import { parseNumber, plain } from "../../lib/format";
@@ -22,8 +23,8 @@ export function typedIn(field: ShelfField, text: string): FieldValue {
   if (field.kind === "yesno") return trimmed === "true";
   if (field.kind === "choice" || field.kind === "date") return trimmed;
   const value = parseNumber(trimmed);
-  if (Number.isNaN(value)) throw new Error("Type a number, such as 1000.");
-  if (field.kind === "whole" && !Number.isInteger(value)) throw new Error("Type a whole number.");
+  if (Number.isNaN(value)) throw new Error(t`Type a number, such as 1000.`);
+  if (field.kind === "whole" && !Number.isInteger(value)) throw new Error(t`Type a whole number.`);
   return field.kind === "percent" ? value / 100 : value;
 }
 
@@ -44,7 +45,7 @@ export function useFigure(field: ShelfField, stored: unknown, save: (value: Fiel
       setProblem(null);
     } catch (error) {
       const named = error instanceof ProblemError ? error.about(field.path.at(-1) ?? "") : undefined;
-      setProblem(named ?? (error instanceof Error ? error.message : "It could not be stored."));
+      setProblem(named ?? (error instanceof Error ? error.message : t`It could not be stored.`));
     }
   };
   const revert = () => {

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, ProblemError, take, type Shelf } from "../../api/client";
@@ -37,7 +38,7 @@ export function useShelfRows(kind: KindKey): ShelfRows {
     const patch = (id: number, body: (now: ShelfRow) => Body) =>
       inLine(`${kind} ${id}`, async () => {
         const now = newest(id);
-        if (now === undefined) throw new Error("It is not on the shelf any more.");
+        if (now === undefined) throw new Error(t`It is not on the shelf any more.`);
         try {
           const sent = { version: now.version, ...body(now) };
           const after = take(await api.PATCH(one(kind), { params: { path: { row_id: id } }, body: sent as never }));
@@ -82,12 +83,12 @@ export function useShelfRows(kind: KindKey): ShelfRows {
       },
       remove: async (row) => {
         await away(row.id)();
-        const step: Step = { label: `taking ${row.name} off the shelf`, undo: back(row.id), redo: away(row.id) };
+        const step: Step = { label: t`taking ${row.name} off the shelf`, undo: back(row.id), redo: away(row.id) };
         history.push(step);
         const { columns = 0 } = row.used_in;
-        const still = columns > 0 ? ` ${columns} column${columns > 1 ? "s" : ""} that use it go on as before.` : "";
-        toast(`${row.name} was taken off the shelf.${still}`, {
-          action: { label: "Undo", run: () => void history.undoStep(step) },
+        const still = columns > 0 ? t` ${columns} column${columns > 1 ? "s" : ""} that use it go on as before.` : "";
+        toast(t`${row.name} was taken off the shelf.${still}`, {
+          action: { label: t`Undo`, run: () => void history.undoStep(step) },
         });
       },
       move: async (row, beforeId) => {
@@ -106,7 +107,7 @@ export function useShelfRows(kind: KindKey): ShelfRows {
             await queries.invalidateQueries({ queryKey: keys.shelf });
           });
         await to(beforeId)();
-        history.push({ label: `the place of ${row.name}`, undo: to(next), redo: to(beforeId) });
+        history.push({ label: t`the place of ${row.name}`, undo: to(next), redo: to(beforeId) });
       },
     };
     return rows;

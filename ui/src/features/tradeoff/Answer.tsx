@@ -1,9 +1,11 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { type SearchResult, type Part, type RecipeColumn } from "../../api/client";
 import { useExpected } from "../../api/learning";
 import { useShelf } from "../../api/queries";
-import { formatDuration, formatDurationDifference, formatGrams, signed } from "../../lib/format";
+import { formatDuration, formatDurationDifference, formatGrams, grouped, signed } from "../../lib/format";
 import { useToast } from "../../components/Toasts";
 import { applyBeside } from "../advice/apply";
 import { useSheet } from "../sheet/useSheet";
@@ -61,7 +63,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   const here = (number: number) => {
     const print = expected?.prints[asked.indexOf(number)];
     const pieces = found.dots[number]?.measures.pieces ?? 1;
-    return print && expected.runs > 0 && pieces === 1 ? `${formatDuration(print.low_s)} to ${formatDuration(print.high_s)}` : "";
+    return print && expected.runs > 0 && pieces === 1 ? t`${formatDuration(print.low_s)} to ${formatDuration(print.high_s)}` : "";
   };
   const say = (number: number) => {
     const dot = found.dots[number];
@@ -72,7 +74,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
     const next = new Set(picked);
     if (!next.delete(number)) {
       if (next.size === MOST_PICKED) {
-        toast(`Up to ${MOST_PICKED} recipes can be picked at once.`);
+        toast(t`Up to ${MOST_PICKED} recipes can be picked at once.`);
         return;
       }
       next.add(number);
@@ -93,18 +95,20 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
   if (found.dots.length === 0) {
     return (
       <div className="border-y border-rule py-4">
-        <h2 className="font-serif text-2xl">{complete && found.doubt === "" ? (found.complete ? "Nothing within these limits" : "Nothing found within these limits") : "Nothing yet"}</h2>
+        <h2 className="font-serif text-2xl">{complete && found.doubt === "" ? (found.complete ? t`Nothing within these limits` : t`Nothing found within these limits`) : t`Nothing yet`}</h2>
         <p className="mt-1">
-          {found.computed} recipes computed, {found.broke_limits} over a limit, {found.discarded} ruled out before.
-          {complete && (found.doubt || " Loosen a limit, or let more vary.")}
+          <Trans>
+            {found.computed} recipes computed, {found.broke_limits} over a limit, {found.discarded} ruled out before.
+            {complete && (found.doubt || t` Loosen a limit, or let more vary.`)}
+          </Trans>
         </p>
         {complete && (found.ruled_out?.length ?? 0) > 0 && (
           <>
-            <p className="mt-2">What ruled them out, with the one that came nearest:</p>
+            <p className="mt-2"><Trans>What ruled them out, with the one that came nearest:</Trans></p>
             <ul className="list-disc pl-5">
               {found.ruled_out?.map((one) => (
                 <li key={one.sentence}>
-                  {one.count.toLocaleString("en")} times: {one.sentence}
+                  <Trans>{grouped(one.count)} times: {one.sentence}</Trans>
                 </li>
               ))}
             </ul>
@@ -114,14 +118,14 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
     );
   }
   const named: [string, number | undefined][] = [
-    ["Fastest", frontier[0]],
-    ["At the bend", knee],
-    ["Leanest", frontier.at(-1)],
+    [t`Fastest`, frontier[0]],
+    [t`At the bend`, knee],
+    [t`Leanest`, frontier.at(-1)],
   ];
   return (
     <div>
-      <h2 className="sr-only">The answer</h2>
-      <Sentence expect={(number) => (here(number) === "" ? "" : ` Expect ${here(number)} here, ${expected?.basis ?? ""}.`)} found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
+      <h2 className="sr-only"><Trans>The answer</Trans></h2>
+      <Sentence expect={(number) => (here(number) === "" ? "" : t` Expect ${here(number)} here, ${expected?.basis ?? ""}.`)} found={found} marks={marks} narrowed={sliding} frontier={frontier} knee={knee} axis={axis} say={say} exact={complete && !sliding} baseName={column.name} />
       <Cloud
         dots={found.dots}
         shown={shown}
@@ -135,19 +139,19 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
       />
       <p className="flex flex-wrap gap-x-4 text-xs text-quiet">
         <span>
-          {found.computed} computed of {found.space.toLocaleString("en")}, {found.discarded} ruled out before, {found.broke_limits} over a limit
+          <Trans>{found.computed} computed of {grouped(found.space)}, {found.discarded} ruled out before, {found.broke_limits} over a limit</Trans>
         </span>
-        <span>line and dark dots: all layers computed; light: a sample of them</span>
-        <span>ring: where it bends</span>
-        <span>tab: just fits before the next plate</span>
-        <span>square: your columns</span>
-        <span>d: the nozzle’s bore</span>
+        <span><Trans>line and dark dots: all layers computed; light: a sample of them</Trans></span>
+        <span><Trans>ring: where it bends</Trans></span>
+        <span><Trans>tab: just fits before the next plate</Trans></span>
+        <span><Trans>square: your columns</Trans></span>
+        <span><Trans>d: the nozzle’s bore</Trans></span>
       </p>
       <Slides found={found} slides={slides} onSlide={(key, value) => setSlides({ ...slides, [key]: value })} onClear={() => setSlides({})} count={shown.length} />
       <div className="mt-4 flex flex-wrap items-baseline gap-3">
-        <h3 className="font-serif text-xl">On the line</h3>
+        <h3 className="font-serif text-xl"><Trans>On the line</Trans></h3>
         <button type="button" className="btn btn-accent btn-sm ml-auto" disabled={picked.size === 0} onClick={() => void toBench()}>
-          {picked.size === 0 ? "Pick up to six for the bench" : `Take ${picked.size} to the bench`}
+          {picked.size === 0 ? t`Pick up to six for the bench` : t`Take ${picked.size} to the bench`}
         </button>
       </div>
       <div className="overflow-x-auto">
@@ -155,15 +159,15 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
           <thead className="text-left text-quiet">
             <tr>
               <th scope="col" className="font-normal">
-                <span className="sr-only">Pick</span>
+                <span className="sr-only"><Trans>Pick</Trans></span>
               </th>
-              <th scope="col" className="font-normal">Recipe</th>
-              <th scope="col" className="text-right font-normal">Time</th>
-              <th scope="col" className="text-right font-normal">Filament</th>
-              <th scope="col" className="text-right font-normal">Plates a day</th>
-              <th scope="col" className="pl-3 text-right font-normal">Shell</th>
-              <th scope="col" className="text-right font-normal">Bend</th>
-              <th scope="col" className="text-right font-normal">Steps</th>
+              <th scope="col" className="font-normal"><Trans>Recipe</Trans></th>
+              <th scope="col" className="text-right font-normal"><Trans>Time</Trans></th>
+              <th scope="col" className="text-right font-normal"><Trans>Filament</Trans></th>
+              <th scope="col" className="text-right font-normal"><Trans>Plates a day</Trans></th>
+              <th scope="col" className="pl-3 text-right font-normal"><Trans>Shell</Trans></th>
+              <th scope="col" className="text-right font-normal"><Trans>Bend</Trans></th>
+              <th scope="col" className="text-right font-normal"><Trans>Steps</Trans></th>
             </tr>
           </thead>
           <tbody>
@@ -178,7 +182,7 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
                     <input
                       type="checkbox"
                       className="checkbox checkbox-xs"
-                      aria-label={`Pick ${say(number)}`}
+                      aria-label={t`Pick ${say(number)}`}
                       checked={picked.has(number)}
                       onChange={() => pick(number)}
                     />
@@ -186,11 +190,11 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
                   <th scope="row" className="text-left font-normal">
                     {name.length > 0 && <strong>{name.join(", ")}: </strong>}
                     {say(number)}
-                    {dot.just_fits && <span className="text-quiet"> · just fits its slot</span>}
+                    {dot.just_fits && <span className="text-quiet"> <Trans>· just fits its slot</Trans></span>}
                   </th>
                   <td className="whitespace-nowrap pl-3 text-right">
                     {formatDuration(m.piece_time_s)} <span className="text-quiet">{formatDurationDifference(m.piece_time_s - found.base.piece_time_s)}</span>
-                    {here(number) !== "" && <span className="block text-xs text-quiet">here {here(number)}</span>}
+                    {here(number) !== "" && <span className="block text-xs text-quiet"><Trans>here {here(number)}</Trans></span>}
                   </td>
                   <td className="whitespace-nowrap pl-3 text-right">
                     {formatGrams(m.filament_g)} <span className="text-quiet">{signed(m.filament_g - found.base.filament_g, 1)}</span>

@@ -1,8 +1,11 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useMemo, useState } from "react";
 import { api, take, type Part, type RecipeColumn, type SearchLimits, type SearchStart } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { useMeasures, useShelf } from "../../api/queries";
 import { JobBar } from "../../components/JobBar";
+import { grouped } from "../../lib/format";
 import { LimitsPanel, typedValues, VaryPanel, type Vary } from "./Asked";
 import { Cloud, type Mark } from "./Cloud";
 import { AXES, type Against, type Axis } from "./frontier";
@@ -60,26 +63,28 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
           <Answer found={found} part={part} column={column} marks={marks} complete={work.job?.state === "done"} />
         ) : (
           <div className="border-y border-rule py-3">
-            <h2 className="font-serif text-2xl">Everything the limits allow</h2>
+            <h2 className="font-serif text-2xl"><Trans>Everything the limits allow</Trans></h2>
             <p className="mt-1 max-w-xl">
-              Say what may vary and which limits hold; hundreds of recipes around {column.name} are then computed on this
-              part, and the ones that no other beats in both minutes and grams are drawn as a line. So far these are your columns:
+              <Trans>
+                Say what may vary and which limits hold; hundreds of recipes around {column.name} are then computed on this
+                part, and the ones that no other beats in both minutes and grams are drawn as a line. So far these are your columns:
+              </Trans>
             </p>
             {marks.length > 0 ? (
               <Cloud dots={[]} shown={[]} frontier={[]} knee={undefined} picked={NONE} columns={marks} axis={axis} describe={() => ""} onPick={() => undefined} />
             ) : (
-              <p className="py-10 text-quiet">Computing your columns …</p>
+              <p className="py-10 text-quiet"><Trans>Computing your columns …</Trans></p>
             )}
           </div>
         )}
         <div className="mt-2">
-          <JobBar work={work} what="Searching" />
+          <JobBar work={work} what={t`Searching`} />
         </div>
       </div>
-      <aside className="space-y-4 lg:order-none" aria-label="What to search">
+      <aside className="space-y-4 lg:order-none" aria-label={t`What to search`}>
         <div className="flex flex-wrap items-center gap-2 text-sm">
           <label>
-            Around{" "}
+            <Trans>Around</Trans>{" "}
             <select
               className="select select-xs w-40 border-rule bg-base-100"
               value={column.id}
@@ -93,7 +98,7 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
             </select>
           </label>
           <label>
-            Time against{" "}
+            <Trans>Time against</Trans>{" "}
             <select
               className="select select-xs w-36 border-rule bg-base-100"
               value={against}
@@ -108,7 +113,7 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
           </label>
         </div>
         <button type="button" className="btn btn-accent btn-sm w-full" disabled={work.busy || space < 2} onClick={work.start}>
-          {found ? "Search again" : "Search"} {space > 500 ? `500 of ${space.toLocaleString("en")} recipes` : `all ${space} recipes`}
+          {found ? t`Search again` : t`Search`} {space > 500 ? t`500 of ${grouped(space)} recipes` : t`all ${space} recipes`}
         </button>
         <VaryPanel
           all={start.vary}

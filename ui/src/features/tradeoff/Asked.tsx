@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import type { Measures, SearchLimits, SearchStart, Shelf } from "../../api/client";
 import { parseNumber, plain } from "../../lib/format";
@@ -11,16 +13,16 @@ interface Spoken {
 }
 
 const AXES: Record<string, Spoken> = {
-  nozzle: { label: "Nozzle", unit: "", scale: 1 },
-  layer_height_mm: { label: "Layer height", unit: "mm", scale: 1 },
-  line_width_bores: { label: "Line width", unit: "bores", scale: 1 },
-  inner_width_bores: { label: "Inner lines", unit: "bores", scale: 1 },
-  walls: { label: "Walls", unit: "", scale: 1 },
-  "infill.density": { label: "Infill", unit: "%", scale: 100 },
-  "infill.pattern": { label: "Pattern", unit: "", scale: 1 },
-  "infill.lines_side_by_side": { label: "Lines side by side", unit: "", scale: 1 },
-  pace: { label: "Pace", unit: "×", scale: 1 },
-  "acceleration_mm_s2.print": { label: "Acceleration", unit: "mm/s²", scale: 1 },
+  nozzle: { label: t`Nozzle`, unit: "", scale: 1 },
+  layer_height_mm: { label: t`Layer height`, unit: "mm", scale: 1 },
+  line_width_bores: { label: t`Line width`, unit: t`bores`, scale: 1 },
+  inner_width_bores: { label: t`Inner lines`, unit: t`bores`, scale: 1 },
+  walls: { label: t`Walls`, unit: "", scale: 1 },
+  "infill.density": { label: t`Infill`, unit: "%", scale: 100 },
+  "infill.pattern": { label: t`Pattern`, unit: "", scale: 1 },
+  "infill.lines_side_by_side": { label: t`Lines side by side`, unit: "", scale: 1 },
+  pace: { label: t`Pace`, unit: "×", scale: 1 },
+  "acceleration_mm_s2.print": { label: t`Acceleration`, unit: "mm/s²", scale: 1 },
 };
 
 const PATTERNS = ["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"];
@@ -38,7 +40,7 @@ interface VaryPanelProps {
 export function VaryPanel({ all, off, typed, shelf, onToggle, onType }: VaryPanelProps) {
   return (
     <fieldset className="space-y-0.5">
-      <legend className="font-serif text-xl">What may vary</legend>
+      <legend className="font-serif text-xl"><Trans>What may vary</Trans></legend>
       {Object.entries(all).map(([key, values]) => {
         const { label, unit } = AXES[key] ?? { label: key, unit: "" };
         const text = typed[key] ?? valuesText(key, values, shelf);
@@ -51,7 +53,7 @@ export function VaryPanel({ all, off, typed, shelf, onToggle, onType }: VaryPane
             </label>
             <input
               className={`input input-xs w-full bg-base-100 ${wrong ? "border-error" : "border-rule"}`}
-              aria-label={`Values of ${label}`}
+              aria-label={t`Values of ${label}`}
               aria-invalid={wrong}
               title={text}
               disabled={off.has(key)}
@@ -87,18 +89,18 @@ export function typedValues(key: string, text: string, shelf: Shelf | undefined)
 }
 
 const LIMITS: readonly { key: keyof SearchLimits; label: string; unit: string; scale: number }[] = [
-  { key: "ridge_mm", label: "Steps on slopes, most", unit: "mm", scale: 1 },
-  { key: "detail_mm", label: "Narrowest detail", unit: "mm", scale: 1 },
-  { key: "shell_mm", label: "Shell, least", unit: "mm", scale: 1 },
-  { key: "infill_density", label: "Infill, least", unit: "%", scale: 100 },
-  { key: "flow_margin", label: "Melt margin, least", unit: "%", scale: 100 },
-  { key: "outer_speed_mm_s", label: "Outer wall, most", unit: "mm/s", scale: 1 },
-  { key: "lost_share", label: "Lost detail, most", unit: "%", scale: 100 },
-  { key: "filament_g", label: "Filament, most", unit: "g", scale: 1 },
-  { key: "cost", label: "Cost, most", unit: "", scale: 1 },
-  { key: "time_s", label: "Whole time, most", unit: "h", scale: 1 / 3600 },
-  { key: "fault_risk", label: "Chance to fail, most", unit: "%", scale: 100 },
-  { key: "plates_per_day", label: "Plates a day, least", unit: "", scale: 1 },
+  { key: "ridge_mm", label: t`Steps on slopes, most`, unit: "mm", scale: 1 },
+  { key: "detail_mm", label: t`Narrowest detail`, unit: "mm", scale: 1 },
+  { key: "shell_mm", label: t`Shell, least`, unit: "mm", scale: 1 },
+  { key: "infill_density", label: t`Infill, least`, unit: "%", scale: 100 },
+  { key: "flow_margin", label: t`Melt margin, least`, unit: "%", scale: 100 },
+  { key: "outer_speed_mm_s", label: t`Outer wall, most`, unit: "mm/s", scale: 1 },
+  { key: "lost_share", label: t`Lost detail, most`, unit: "%", scale: 100 },
+  { key: "filament_g", label: t`Filament, most`, unit: "g", scale: 1 },
+  { key: "cost", label: t`Cost, most`, unit: "", scale: 1 },
+  { key: "time_s", label: t`Whole time, most`, unit: "h", scale: 1 / 3600 },
+  { key: "fault_risk", label: t`Chance to fail, most`, unit: "%", scale: 100 },
+  { key: "plates_per_day", label: t`Plates a day, least`, unit: "", scale: 1 },
 ];
 
 interface LimitsPanelProps {
@@ -114,7 +116,7 @@ export function LimitsPanel({ limits, base, baseName, onChange }: LimitsPanelPro
   const held = limits.bend != null;
   return (
     <fieldset className="space-y-0.5">
-      <legend className="font-serif text-xl">Limits</legend>
+      <legend className="font-serif text-xl"><Trans>Limits</Trans></legend>
       <div className="grid grid-cols-1 gap-x-6 gap-y-0.5 sm:grid-cols-2 lg:grid-cols-1">
         {LIMITS.map(({ key, label, unit, scale }) => {
           const value = limits[key];
@@ -130,7 +132,7 @@ export function LimitsPanel({ limits, base, baseName, onChange }: LimitsPanelPro
               <input
                 className="input input-xs w-full border-rule bg-base-100 text-right"
                 inputMode="decimal"
-                placeholder="any"
+                placeholder={t`any`}
                 value={text}
                 onChange={(event) => setTyped({ ...typed, [key]: event.target.value })}
                 onBlur={() => typed[key] !== undefined && commit()}
@@ -156,13 +158,13 @@ export function LimitsPanel({ limits, base, baseName, onChange }: LimitsPanelPro
           }
         />
         <span>
-          At least as strong as {baseName}
+          <Trans>At least as strong as {baseName}</Trans>
           {held && base && (
             <span className="text-quiet">
-              : bend {base.bend.toFixed(2)}, crush {base.crush.toFixed(2)}, bond {(0.9 * base.bond).toFixed(2)}
+              <Trans>: bend {base.bend.toFixed(2)}, crush {base.crush.toFixed(2)}, bond {(0.9 * base.bond).toFixed(2)}</Trans>
             </span>
           )}
-          <span className="block text-xs text-quiet">Indices that compare recipes of this part; never a rating of what it carries.</span>
+          <span className="block text-xs text-quiet"><Trans>Indices that compare recipes of this part; never a rating of what it carries.</Trans></span>
         </span>
       </label>
     </fieldset>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from "recharts";
 import type { Evaluation, Measures } from "../../api/client";
 import { formatDuration, formatDurationDifference, percentDifference } from "../../lib/format";
@@ -87,7 +89,7 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
             tick={tick}
             stroke="var(--rule)"
             tickFormatter={(value: number) => formatDuration(value * 60)}
-            label={{ value: beyond > 0 ? `Print time a piece (${beyond} slower ones lie beyond)` : "Print time a piece", position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }}
+            label={{ value: beyond > 0 ? t`Print time a piece (${beyond} slower ones lie beyond)` : t`Print time a piece`, position: "insideBottom", offset: -10, fill: "var(--quiet)", fontSize: 13 }}
           />
           <YAxis
             type="number"
@@ -195,14 +197,14 @@ function Told({ point, axis, first, firstName }: ToldProps) {
       <p className="font-semibold">{point.name}</p>
       <p>
         {formatDuration(point.x * 60)}, {axis.show(point.y)}
-        {!point.full && <span className="text-quiet"> from a sample: ± {formatDuration(Math.ceil(point.off_s))}</span>}
+        {!point.full && <span className="text-quiet"> <Trans>from a sample: ± {formatDuration(Math.ceil(point.off_s))}</Trans></span>}
       </p>
       {first && point.number >= 0 && (
         <p className="text-quiet">
-          {formatDurationDifference(point.x * 60 - first.piece_time_s)} {percentDifference(point.x * 60, first.piece_time_s)} beside {firstName}
+          <Trans>{formatDurationDifference(point.x * 60 - first.piece_time_s)} {percentDifference(point.x * 60, first.piece_time_s)} beside {firstName}</Trans>
         </p>
       )}
-      {point.fits && <p>Just fits its slot: a little longer would cost a plate.</p>}
+      {point.fits && <p><Trans>Just fits its slot: a little longer would cost a plate.</Trans></p>}
     </div>
   );
 }

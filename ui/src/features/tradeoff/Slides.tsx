@@ -1,3 +1,4 @@
+import { Trans } from "@lingui/react/macro";
 import { type SearchResult } from "../../api/client";
 import { SLIDES } from "./frontier";
 
@@ -14,15 +15,15 @@ interface SlidesProps {
 export function Slides({ found, slides, onSlide, onClear, count }: SlidesProps) {
   return (
     <fieldset className="mt-3 border-t border-rule pt-2">
-      <legend className="sr-only">Narrow it down</legend>
+      <legend className="sr-only"><Trans>Narrow it down</Trans></legend>
       <div className="flex items-baseline gap-3">
-        <h3 className="font-serif text-xl">Narrow it down</h3>
+        <h3 className="font-serif text-xl"><Trans>Narrow it down</Trans></h3>
         <span className="text-sm text-quiet" role="status">
-          {count} of {found.dots.length} dots
+          <Trans>{count} of {found.dots.length} dots</Trans>
         </span>
         {Object.values(slides).some((one) => one !== undefined) && (
           <button type="button" className="btn btn-ghost btn-xs" onClick={onClear}>
-            Show all
+            <Trans>Show all</Trans>
           </button>
         )}
       </div>

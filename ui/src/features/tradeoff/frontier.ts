@@ -1,3 +1,4 @@
+import { plural, t } from "@lingui/core/macro";
 import type { Evaluation, SearchResult, Measures, Shelf } from "../../api/client";
 import { formatDuration, formatGrams, formatMoney, plain } from "../../lib/format";
 
@@ -17,10 +18,10 @@ export interface Axis {
 const digits = (range: number, usual: number) => (range < 0.5 ? usual + 1 : usual);
 
 export const AXES: readonly Axis[] = [
-  { key: "filament_g", label: "Filament", unit: "g", of: (m) => m.filament_g, show: (v) => formatGrams(v), tick: (v, range) => `${v.toFixed(digits(range, 1))} g` },
-  { key: "expected_cost", label: "Expected cost", unit: "", of: (m) => m.expected_cost, show: formatMoney, tick: formatMoney },
-  { key: "ridge_mm", label: "Steps on slopes", unit: "mm", of: (m) => m.ridge_mm, show: (v) => `${v.toFixed(2)} mm`, tick: (v) => `${v.toFixed(2)} mm` },
-  { key: "bend", label: "Bend index, reversed", unit: "", of: (m) => -m.bend, show: (v) => (-v).toFixed(2), tick: (v) => (-v).toFixed(2) },
+  { key: "filament_g", label: t`Filament`, unit: "g", of: (m) => m.filament_g, show: (v) => formatGrams(v), tick: (v, range) => `${v.toFixed(digits(range, 1))} g` },
+  { key: "expected_cost", label: t`Expected cost`, unit: "", of: (m) => m.expected_cost, show: formatMoney, tick: formatMoney },
+  { key: "ridge_mm", label: t`Steps on slopes`, unit: "mm", of: (m) => m.ridge_mm, show: (v) => `${v.toFixed(2)} mm`, tick: (v) => `${v.toFixed(2)} mm` },
+  { key: "bend", label: t`Bend index, reversed`, unit: "", of: (m) => -m.bend, show: (v) => (-v).toFixed(2), tick: (v) => (-v).toFixed(2) },
 ];
 
 /** Numbers of the points that no other beats in time and in the other figure, by time. */
@@ -49,15 +50,15 @@ export function kneeOf(points: readonly (readonly [number, number])[], frontier:
 }
 
 const NAMES: Record<string, (value: unknown, shelf: Shelf | undefined) => string> = {
-  nozzle: (value, shelf) => `${shelf?.nozzles.find((one) => one.id === value)?.name ?? "?"} nozzle`,
-  layer_height_mm: (value) => `${String(value)} mm layers`,
-  line_width_bores: (value) => `lines ${String(value)} d`,
-  inner_width_bores: (value) => `inner ${String(value)} d`,
-  walls: (value) => `${String(value)} wall${value === 1 ? "" : "s"}`,
+  nozzle: (value, shelf) => t`${shelf?.nozzles.find((one) => one.id === value)?.name ?? "?"} nozzle`,
+  layer_height_mm: (value) => t`${String(value)} mm layers`,
+  line_width_bores: (value) => t`lines ${String(value)} d`,
+  inner_width_bores: (value) => t`inner ${String(value)} d`,
+  walls: (value) => plural(Number(value), { one: "# wall", other: "# walls" }),
   "infill.density": (value) => `${plain(100 * Number(value))} %`,
   "infill.pattern": (value) => String(value),
-  "infill.lines_side_by_side": (value) => (value === 1 ? "single lines" : `${String(value)} lines side by side`),
-  pace: (value) => (value === 1 ? "its pace" : `pace × ${String(value)}`),
+  "infill.lines_side_by_side": (value) => (value === 1 ? t`single lines` : t`${String(value)} lines side by side`),
+  pace: (value) => (value === 1 ? t`its pace` : t`pace × ${String(value)}`),
   "acceleration_mm_s2.print": (value) => `${plain(Number(value))} mm/s²`,
 };
 
@@ -78,10 +79,10 @@ export function shortName(dot: Evaluation, shelf: Shelf | undefined): string {
   const parts = [
     values.nozzle === undefined ? null : shelf?.nozzles.find((one) => one.id === values.nozzle)?.name,
     values.layer_height_mm === undefined ? null : `${String(values.layer_height_mm)} mm`,
-    values.walls === undefined ? null : `${String(values.walls)} wall${values.walls === 1 ? "" : "s"}`,
+    values.walls === undefined ? null : plural(Number(values.walls), { one: "# wall", other: "# walls" }),
     values["infill.density"] === undefined ? null : `${plain(100 * Number(values["infill.density"]))} %`,
   ];
-  return parts.filter(Boolean).join(", ") || "From the trade-off";
+  return parts.filter(Boolean).join(", ") || t`From the trade-off`;
 }
 
 /** Limits that filter at once: which measure, from which end, and how it is shown. */
@@ -95,14 +96,14 @@ export interface Slide {
 }
 
 export const SLIDES: readonly Slide[] = [
-  { key: "time_s", label: "Whole time at most", of: (m) => m.whole_time_s, end: "most", show: formatDuration },
-  { key: "filament_g", label: "Filament at most", of: (m) => m.filament_g, end: "most", show: (v) => formatGrams(v) },
-  { key: "plates_per_day", label: "Plates a day at least", of: (m) => m.plates_per_day, end: "least", show: (v) => v.toFixed(1) },
-  { key: "ridge_mm", label: "Steps on slopes at most", of: (m) => m.ridge_mm, end: "most", show: (v) => `${v.toFixed(2)} mm` },
-  { key: "shell_mm", label: "Shell at least", of: (m) => m.shell_mm, end: "least", show: (v) => `${v.toFixed(2)} mm` },
-  { key: "bend", label: "Bend index at least", of: (m) => m.bend, end: "least", show: (v) => v.toFixed(2) },
-  { key: "sideways", label: "Sideways index at least", of: (m) => m.sideways, end: "least", show: (v) => v.toFixed(2) },
-  { key: "crush", label: "Crush index at least", of: (m) => m.crush, end: "least", show: (v) => v.toFixed(2) },
-  { key: "flow_margin", label: "Melt margin at least", of: (m) => m.flow_margin, end: "least", show: (v) => `${Math.round(100 * v)} %` },
-  { key: "fault_risk", label: "Chance to fail at most", of: (m) => 1 - m.success, end: "most", show: (v) => `${(100 * v).toFixed(1)} %` },
+  { key: "time_s", label: t`Whole time at most`, of: (m) => m.whole_time_s, end: "most", show: formatDuration },
+  { key: "filament_g", label: t`Filament at most`, of: (m) => m.filament_g, end: "most", show: (v) => formatGrams(v) },
+  { key: "plates_per_day", label: t`Plates a day at least`, of: (m) => m.plates_per_day, end: "least", show: (v) => v.toFixed(1) },
+  { key: "ridge_mm", label: t`Steps on slopes at most`, of: (m) => m.ridge_mm, end: "most", show: (v) => `${v.toFixed(2)} mm` },
+  { key: "shell_mm", label: t`Shell at least`, of: (m) => m.shell_mm, end: "least", show: (v) => `${v.toFixed(2)} mm` },
+  { key: "bend", label: t`Bend index at least`, of: (m) => m.bend, end: "least", show: (v) => v.toFixed(2) },
+  { key: "sideways", label: t`Sideways index at least`, of: (m) => m.sideways, end: "least", show: (v) => v.toFixed(2) },
+  { key: "crush", label: t`Crush index at least`, of: (m) => m.crush, end: "least", show: (v) => v.toFixed(2) },
+  { key: "flow_margin", label: t`Melt margin at least`, of: (m) => m.flow_margin, end: "least", show: (v) => `${Math.round(100 * v)} %` },
+  { key: "fault_risk", label: t`Chance to fail at most`, of: (m) => 1 - m.success, end: "most", show: (v) => `${(100 * v).toFixed(1)} %` },
 ];

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useEffect, useState } from "react";
 import { api, take, type Problem } from "../../api/client";
 import { useJob } from "../../api/jobs";
@@ -31,7 +33,7 @@ export function OpenSurface({ uploadId, problem, onClosed }: OpenSurfaceProps) {
   const start = () => {
     const number = parseNumber(thickness);
     if (thickness.trim() !== "" && !(number >= 0.1 && number <= 50)) {
-      setWrong("A thickness is 0.1 to 50 mm.");
+      setWrong(t`A thickness is 0.1 to 50 mm.`);
       return;
     }
     setWrong("");
@@ -45,37 +47,41 @@ export function OpenSurface({ uploadId, problem, onClosed }: OpenSurfaceProps) {
           width={320}
           height={240}
           className="h-40 w-56 border border-rule bg-base-100 object-contain"
-          alt="The part, with the edges where its surface is open drawn in orange"
+          alt={t`The part, with the edges where its surface is open drawn in orange`}
         />
-        <figcaption className="text-xs text-quiet">Orange: the surface is open or unclear here.</figcaption>
+        <figcaption className="text-xs text-quiet"><Trans>Orange: the surface is open or unclear here.</Trans></figcaption>
       </figure>
       <div className="max-w-xl space-y-2">
         <p>
-          It can be closed by guessing: holes are filled, crossing bodies united. You then see what was added, on the part
-          and in figures, and it stays marked as guessed. Undo goes back to the file as it came.
+          <Trans>
+            It can be closed by guessing: holes are filled, crossing bodies united. You then see what was added, on the part
+            and in figures, and it stays marked as guessed. Undo goes back to the file as it came.
+          </Trans>
         </p>
         {problem.sheets && (
           <label className="flex flex-wrap items-center gap-2 text-sm">
-            Sheets without thickness become
+            <Trans>Sheets without thickness become</Trans>
             <input
               className="input input-xs w-20 border-rule bg-base-100 text-right"
               inputMode="decimal"
-              placeholder="left out"
+              placeholder={t`left out`}
               aria-invalid={wrong !== ""}
               aria-describedby={`sheet-${uploadId}`}
               value={thickness}
               onChange={(event) => setThickness(event.target.value)}
             />
-            mm thick
-            <span id={`sheet-${uploadId}`} role={wrong ? "alert" : undefined} className={wrong ? "text-error" : "text-quiet"}>
-              {wrong || "Empty: what encloses nothing is left out."}
-            </span>
+            <Trans>
+              mm thick
+              <span id={`sheet-${uploadId}`} role={wrong ? "alert" : undefined} className={wrong ? "text-error" : "text-quiet"}>
+                {wrong || t`Empty: what encloses nothing is left out.`}
+              </span>
+            </Trans>
           </label>
         )}
         <button type="button" className="btn btn-accent btn-sm" disabled={work.busy} onClick={start}>
-          Close it anyway
+          <Trans>Close it anyway</Trans>
         </button>
-        <JobBar work={work} what="Closing the surface" />
+        <JobBar work={work} what={t`Closing the surface`} />
       </div>
     </div>
   );

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 
 interface SeveralModelsProps {
@@ -15,7 +17,7 @@ export function SeveralModels({ names, onTake }: SeveralModelsProps) {
   };
   return (
     <fieldset className="mt-1">
-      <legend className="text-sm text-quiet">It holds {names.length} models. Which are to be added?</legend>
+      <legend className="text-sm text-quiet"><Trans>It holds {names.length} models. Which are to be added?</Trans></legend>
       <ul className="max-h-60 overflow-y-auto">
         {names.map((name) => (
           <li key={name}>
@@ -33,10 +35,10 @@ export function SeveralModels({ names, onTake }: SeveralModelsProps) {
           disabled={chosen.size === 0}
           onClick={() => onTake(names.filter((name) => chosen.has(name)))}
         >
-          {chosen.size === 0 ? "Choose some" : `Add ${chosen.size}`}
+          {chosen.size === 0 ? t`Choose some` : t`Add ${chosen.size}`}
         </button>
         <button type="button" className="btn btn-outline btn-xs" onClick={() => onTake(names)}>
-          Add all {names.length}
+          <Trans>Add all {names.length}</Trans>
         </button>
       </div>
     </fieldset>

@@ -1,3 +1,5 @@
+import { t } from "@lingui/core/macro";
+import { Trans } from "@lingui/react/macro";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Part } from "../../api/client";
@@ -8,17 +10,17 @@ import { SeveralModels } from "./SeveralModels";
 import type { Upload, Uploads } from "./useUploads";
 
 const UNIT_MM: readonly { unit: Unit; label: string; mm: number }[] = [
-  { unit: "mm", label: "millimetres", mm: 1 },
-  { unit: "inch", label: "inches", mm: 25.4 },
-  { unit: "cm", label: "centimetres", mm: 10 },
-  { unit: "m", label: "metres", mm: 1000 },
+  { unit: "mm", label: t`millimetres`, mm: 1 },
+  { unit: "inch", label: t`inches`, mm: 25.4 },
+  { unit: "cm", label: t`centimetres`, mm: 10 },
+  { unit: "m", label: t`metres`, mm: 1000 },
 ];
 
 /** Files on their way in: progress, the reason when one is refused, and the question for its unit. */
 export function UploadList({ uploads }: { uploads: Uploads }) {
   if (uploads.list.length === 0) return null;
   return (
-    <ul className="mt-4 space-y-2" aria-label="Files being added" aria-live="polite">
+    <ul className="mt-4 space-y-2" aria-label={t`Files being added`} aria-live="polite">
       {uploads.list.map((upload) => (
         <li key={upload.id} className="rounded-box border border-rule bg-base-200 px-3 py-2">
           <Row upload={upload} uploads={uploads} />
@@ -31,7 +33,7 @@ export function UploadList({ uploads }: { uploads: Uploads }) {
 function Row({ upload, uploads }: { upload: Upload; uploads: Uploads }) {
   const dismiss = (
     <button type="button" className="btn btn-ghost btn-xs ml-auto" onClick={() => uploads.dismiss(upload.id)}>
-      Dismiss
+      <Trans>Dismiss</Trans>
     </button>
   );
   if (upload.part) return <Arrived part={upload.part} dismiss={dismiss} />;
@@ -82,11 +84,11 @@ function Row({ upload, uploads }: { upload: Upload; uploads: Uploads }) {
       <strong className="break-all">{nameOf(upload)}</strong>
       <progress
         className="progress progress-accent w-48"
-        aria-label={`Adding ${upload.file.name}`}
+        aria-label={t`Adding ${upload.file.name}`}
         value={upload.sent < 1 ? upload.sent : undefined}
         max={1}
       />
-      <span className="text-sm text-quiet">{upload.sent < 1 ? "sending" : "checking the mesh"}</span>
+      <span className="text-sm text-quiet">{upload.sent < 1 ? t`sending` : t`checking the mesh`}</span>
     </div>
   );
 }
@@ -101,22 +103,24 @@ function Arrived({ part, dismiss }: { part: Part; dismiss: ReactNode }) {
     <div>
       <div className="flex flex-wrap items-center gap-3">
         <span>
-          <strong>{part.name}</strong> was added. {part.facts.mended.length > 0 && `Mended: ${part.facts.mended.join(" ")}`}
+          <Trans><strong>{part.name}</strong> was added. {part.facts.mended.length > 0 && t`Mended: ${part.facts.mended.join(" ")}`}</Trans>
         </span>
         <Link to={`/parts/${part.id}`} className="btn btn-accent btn-xs">
-          Compare recipes
+          <Trans>Compare recipes</Trans>
         </Link>
         {part.guessed && (
           <Link to={`/parts/${part.id}/ready?show=guessed`} className="btn btn-outline btn-xs">
-            See what was guessed
+            <Trans>See what was guessed</Trans>
           </Link>
         )}
         {dismiss}
       </div>
       {part.guessed && (
         <p className="text-warning">
-          Guessed: {part.guessed.sentences.join(" ")} It now encloses {fixed(part.guessed.volume_mm3 / 1000, 1)} cm³. Undo goes
-          back to the file as it came.
+          <Trans>
+            Guessed: {part.guessed.sentences.join(" ")} It now encloses {fixed(part.guessed.volume_mm3 / 1000, 1)} cm³. Undo goes
+            back to the file as it came.
+          </Trans>
         </p>
       )}
     </div>

@@ -1,3 +1,4 @@
+import { t } from "@lingui/core/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { api, ProblemError, take, type Part, type Problem } from "../../api/client";
@@ -59,7 +60,7 @@ export function useUploads(): Uploads {
         await arrived(id, await uploadPart(file, unit, member, (sent) => change(id, { sent })));
       } catch (error) {
         const problem =
-          error instanceof ProblemError ? error.problem : { status: 0, detail: "The file could not be sent." };
+          error instanceof ProblemError ? error.problem : { status: 0, detail: t`The file could not be sent.` };
         change(id, { problem });
       }
     },
@@ -107,7 +108,7 @@ export function useUploads(): Uploads {
       await arrived(id, part);
       const path = { part_id: partId };
       history.push({
-        label: `closing ${part.name} by guessing`,
+        label: t`closing ${part.name} by guessing`,
         // Back to the file as it came: the offer stands in its line again.
         undo: async () => {
           stopAsking(partId);
