@@ -53,7 +53,7 @@ function House() {
       <Connection />
       <header className="border-b border-rule print:hidden">
         <div className="mx-auto flex max-w-(--page) flex-wrap items-center gap-x-6 px-4 py-2">
-          <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
+          <Link to="/" className="flex items-center gap-2 font-serif text-xl tracking-tight">
             <Mark />
             <Trans>Mean Bead</Trans>
           </Link>

@@ -16,7 +16,10 @@ export const CHOICES = catalogue.map((row) => ({
   options: row.options.map((option: { value: string; label: string }) => ({ ...option, label: said(option.label) })),
 }));
 
-/** These texts are data, which no macro sees: lingui.config.js collects them for translators under the same keys. */
+/**
+ * These texts are data, which no macro sees: lingui.config.js collects them for translators under the same keys. In a
+ * list, a message counts as taken apart already: nothing is to be filled in.
+ */
 function said(words: string): string {
-  return words === "" ? words : inLanguage({ id: generateMessageId(words), message: words });
+  return words === "" ? words : inLanguage({ id: generateMessageId(words), message: [words] as unknown as string });
 }

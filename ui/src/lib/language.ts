@@ -4,12 +4,11 @@
  * evaluated, so that a text may stand anywhere, outside of components too; another choice loads the page anew.
  */
 import { i18n, type Messages } from "@lingui/core";
-import { compileMessage, type CompiledMessage } from "@lingui/message-utils/compileMessage";
 
 type Catalogue = () => Promise<{ messages: Messages }>;
 
 export const SOURCE = "en";
-/** Every text of the page with accents on it: what stands there without them cannot be translated yet. */
+/** English with accents on it: see pseudo.ts. */
 export const PSEUDO = "pseudo";
 const KEY = "meanbead.language";
 const CATALOGUES = import.meta.glob<{ messages: Messages }>(["../locales/*.po", "!../locales/en.po"]);
@@ -31,10 +30,10 @@ export function chosenLanguage(wanted: readonly string[], stored: string | null,
 
 /** To be awaited before the page is loaded; where a catalogue cannot be had, the page speaks English. */
 export async function speak(language = chosenLanguage(navigator.languages, storedLanguage(), languages()), catalogues: Record<string, Catalogue> = CATALOGUES): Promise<void> {
-  i18n.setMessagesCompiler(remembered(language === PSEUDO ? accented : (text) => compileMessage(text)));
   const catalogue = Object.entries(catalogues).find(([path]) => codeOf(path) === language)?.[1];
   const found = await catalogue?.().catch(() => undefined);
   i18n.loadAndActivate({ locale: found ? language : SOURCE, messages: found?.messages ?? {} });
+  if (language === PSEUDO) (await import("./pseudo")).accentEverything();
   if (typeof document !== "undefined") document.documentElement.lang = i18n.locale;
 }
 
@@ -54,19 +53,4 @@ export function storedLanguage(): string | null {
 
 function codeOf(path: string): string {
   return path.slice(path.lastIndexOf("/") + 1, -".po".length);
-}
-
-/** Texts of the code come as they are written: each is read once, not at every drawing. */
-function remembered(compile: (text: string) => CompiledMessage): (text: string) => CompiledMessage {
-  const known = new Map<string, CompiledMessage>();
-  return (text) => {
-    let compiled = known.get(text);
-    if (compiled === undefined) known.set(text, (compiled = compile(text)));
-    return compiled;
-  };
-}
-
-/** Accents on words, not on the names of what is filled in, nor on marks such as `<0>`. */
-function accented(text: string): CompiledMessage {
-  return compileMessage(text, (words) => words.replace(/<[^>]*>|[aeiou]/gi, (one) => (one.length > 1 ? one : `${one}\u0301`)));
 }

@@ -14,7 +14,7 @@ export default function TrustPage() {
   }, []);
   return (
     <main className="mx-auto max-w-4xl px-5 py-8">
-      <Link to="/" className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
+      <Link to="/" className="flex items-center gap-2 font-serif text-xl tracking-tight">
         <Mark />
         <Trans>Mean Bead</Trans>
       </Link>

@@ -6,7 +6,7 @@ import { Mark } from "../../components/Mark";
 export function Paper({ title, children }: { title: string; children: ReactNode }) {
   return (
     <main className="mx-auto max-w-md px-5 py-10 sm:py-16">
-      <p className="flex items-center gap-2 font-serif text-xl font-medium tracking-tight">
+      <p className="flex items-center gap-2 font-serif text-xl tracking-tight">
         <Mark />
         <Trans>Mean Bead</Trans>
       </p>
