@@ -10,17 +10,21 @@ from flask import Blueprint, Response, abort, request, send_from_directory
 BUILT = Path(__file__).resolve().parents[1] / "pages"
 """Where the build puts them, so that they travel with the package."""
 
+PACKED = {"br": ".br", "gzip": ".gz"}
+"""How the build has compressed its files, the smaller first: ui/compress.js."""
+
 blueprint = Blueprint("pages", __name__)
 
 
 @blueprint.get("/assets/<path:name>")
 def asset(name: str) -> Response:
     """A built file; its name holds a hash of its content, so it may be kept for ever."""
-    packed = f"{name}.gz"
-    if "gzip" in request.headers.get("Accept-Encoding", "") and (BUILT / "assets" / packed).is_file():
-        kind = mimetypes.guess_type(name)[0]
-        response = send_from_directory(BUILT / "assets", packed, mimetype=kind)
-        response.headers["Content-Encoding"] = "gzip"
+    for coding, ending in PACKED.items():
+        if request.accept_encodings[coding] and (BUILT / "assets" / f"{name}{ending}").is_file():
+            kind = mimetypes.guess_type(name)[0]
+            response = send_from_directory(BUILT / "assets", f"{name}{ending}", mimetype=kind)
+            response.headers["Content-Encoding"] = coding
+            break
     else:
         response = send_from_directory(BUILT / "assets", name)
     response.headers["Vary"] = "Accept-Encoding"

@@ -1,9 +1,11 @@
+import gzip
 import io
 import json
 import threading
 import unittest
 from typing import Any, ClassVar
 
+import brotli
 import trimesh
 from apiflask import APIFlask
 from flask.testing import FlaskClient
@@ -12,6 +14,7 @@ from hypothesis import strategies as st
 from openapi_spec_validator import validate
 
 from meanbead.api import create_app
+from meanbead.api.pages import BUILT
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.simulators.console import ConsoleServer
 from meanbead.store.database import Database
@@ -346,6 +349,23 @@ class Guard(ApiCase):
         self.assertNotIn("unsafe-eval", answer.headers["Content-Security-Policy"])
         self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
         self.assertEqual(json.loads(answer.text)["status"], "ok")
+
+    def test_built_files_come_as_small_as_a_browser_takes_them(self) -> None:
+        script = next((BUILT / "assets").glob("start-*.js"))
+        whole = script.read_bytes()
+        for accepted, coding, unpack in (
+            ("gzip, deflate, br", "br", brotli.decompress),
+            ("gzip", "gzip", gzip.decompress),
+            ("gzip, br;q=0", "gzip", gzip.decompress),
+            ("identity", None, bytes),
+        ):
+            with self.client.get(f"/assets/{script.name}", headers={"Accept-Encoding": accepted}) as answer:
+                self.assertEqual(answer.headers.get("Content-Encoding"), coding, accepted)
+                self.assertEqual(unpack(answer.data), whole, accepted)
+                self.assertIn("javascript", answer.headers["Content-Type"])
+                self.assertEqual(answer.headers["Vary"], "Accept-Encoding")
+                if coding == "br":
+                    self.assertLess(len(answer.data), 0.92 * len(gzip.compress(whole, 9)))
 
     def test_page_is_served_for_every_room_and_nothing_outside(self) -> None:
         for address, status, page in (("/parts/1", 200, True), ("/assets/../../pyproject.toml", 404, False)):

@@ -7,6 +7,7 @@ import { api, take, type HeadBox, type Plate, type PlateChecked, type PlateItem 
 import { addToQueue, dayChanged, usePlate } from "../api/day";
 import { dayKeys } from "../api/dayKeys";
 import { useJob } from "../api/jobs";
+import { Explained } from "../components/Explained";
 import { JobBar } from "../components/JobBar";
 import { useHistory } from "../components/history";
 import { useToast } from "../components/Toasts";
@@ -232,7 +233,7 @@ function Shares({ plate, found, items }: { plate: Plate; found: { estimate: { pr
   return (
     <section aria-labelledby="shares" className="mt-2">
       <p>
-        <span className="font-serif text-4xl">{formatDuration(estimate.print_time_s)}</span> <span className="text-lg">{formatGrams(estimate.filament_g)}</span> <span className="text-quiet">{formatMoney(estimate.cost)}</span>
+        <Explained how={t`Every stroke of all parts, in the order in which the plate lays them, run through the limits of the machine. Heating comes on top.`}><span className="font-serif text-4xl">{formatDuration(estimate.print_time_s)}</span></Explained> <span className="text-lg">{formatGrams(estimate.filament_g)}</span> <span className="text-quiet">{formatMoney(estimate.cost)}</span>
       </p>
       <p className="text-sm text-quiet">
         <Trans>here {formatDuration(estimate.interval.low_s)} to {formatDuration(estimate.interval.high_s)}; with heating {formatDuration(estimate.whole_time_s)}</Trans>

@@ -4,6 +4,7 @@ import { useEffect } from "react";
 import { api, take } from "../api/client";
 import { useDay } from "../api/day";
 import { useJob } from "../api/jobs";
+import { Explained } from "../components/Explained";
 import { JobBar } from "../components/JobBar";
 import { DayTabs } from "../features/day/DayTabs";
 import { signed } from "../lib/format";
@@ -45,7 +46,9 @@ export default function WorthPage() {
               </div>
               <div>
                 <p className="text-lg">
-                  <strong className={one.real ? "text-molten" : ""}>{one.real ? t`${signed(one.after_per_week - one.before_per_week, 0)} pieces a week` : t`no more than planning itself scatters`}</strong>{" "}
+                  <Explained how={t`${one.after_per_week} − ${one.before_per_week} pieces finished within the same seven days, planned with the change and without. Less than three in a hundred is what planning itself scatters.`}>
+                    <strong className={one.real ? "text-molten" : ""}>{one.real ? t`${signed(one.after_per_week - one.before_per_week, 0)} pieces a week` : t`no more than planning itself scatters`}</strong>
+                  </Explained>{" "}
                   <span className="text-sm text-quiet">
                     <Trans>{one.before_per_week} now, {one.after_per_week} with it; {Math.round(one.swap_min_before)} min of changing now, {Math.round(one.swap_min_after)} then</Trans>
                   </span>

@@ -3,9 +3,10 @@ import { Plural, Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { Part } from "../../api/client";
 import { useRemovePart, useRestorePart } from "../../api/queries";
-import { fixed, formatDuration, formatGrams, formatGramsDifference, percent } from "../../lib/format";
+import { Explained } from "../../components/Explained";
 import { useHistory, type Step } from "../../components/history";
 import { useToast } from "../../components/Toasts";
+import { fixed, formatDuration, formatGrams, formatGramsDifference, percent } from "../../lib/format";
 
 /** One part in the list: its drawing, its size, and its chosen recipe's result. */
 export function PartCard({ part }: { part: Part }) {
@@ -60,9 +61,13 @@ export function PartCard({ part }: { part: Part }) {
         <div className="mt-auto flex items-end justify-between gap-2 pt-3">
           {part.headline ? (
             <p className="min-w-0">
-              <span className="font-serif text-2xl leading-none" title={t`Computed ${formatDuration(part.headline.print_time_s)}. Expect ${formatDuration(part.headline.low_s)} to ${formatDuration(part.headline.high_s)} here, ${part.headline.runs > 0 ? t`from ${part.headline.runs} runs of its machine` : t`typical`}.`}>
-                {formatDuration(part.headline.print_time_s)}
-              </span>
+              <Explained
+                above
+                side="start"
+                how={t`Every stroke of “${part.headline.recipe_name}”, run through the limits of its machine: ${formatDuration(part.headline.print_time_s)}. Nine of ten prints end between ${formatDuration(part.headline.low_s)} and ${formatDuration(part.headline.high_s)}: ${part.headline.runs > 0 ? t`from ${part.headline.runs} runs of the machine` : t`typical, for nothing was logged yet`}.`}
+              >
+                <span className="font-serif text-2xl leading-none">{formatDuration(part.headline.print_time_s)}</span>
+              </Explained>
               <span className="ml-2">{formatGrams(part.headline.filament_g)}</span>
               <span className="block truncate text-xs text-quiet">{part.headline.recipe_name}</span>
               {part.headline.runs > 0 && (
@@ -102,13 +107,17 @@ function Printed({ part }: { part: Part }) {
   return (
     <span className="block text-xs">
       {printed.real_s != null && (
-        <span title={printed.predicted_s != null ? t`Predicted then: ${formatDuration(printed.predicted_s)}` : undefined}><Trans>really {formatDuration(printed.real_s)}</Trans></span>
+        <Explained above side="start" how={printed.predicted_s != null ? t`What the machine’s panel said at the last print that was kept; ${formatDuration(printed.predicted_s)} were predicted then.` : t`What the machine’s panel said at the last print that was kept.`}>
+          <Trans>really {formatDuration(printed.real_s)}</Trans>
+        </Explained>
       )}
       {printed.real_s != null && saves && " · "}
       {saves && (
-        <span title={t`${printed.pieces} pieces since its first recipe, against all of them like the first`} className={printed.saved_h < 0 ? "text-quiet" : "text-molten"}>
-          {printed.saved_h >= 0 ? t`saved` : t`took`} {fixed(Math.abs(printed.saved_h), 1)} h, {formatGramsDifference(-printed.saved_g)}
-        </span>
+        <Explained above side="start" how={t`The ${printed.pieces} pieces kept since its first recipe, each against one by that recipe: hours and grams added up.`}>
+          <span className={printed.saved_h < 0 ? "text-quiet" : "text-molten"}>
+            {printed.saved_h >= 0 ? t`saved` : t`took`} {fixed(Math.abs(printed.saved_h), 1)} h, {formatGramsDifference(-printed.saved_g)}
+          </span>
+        </Explained>
       )}
     </span>
   );
