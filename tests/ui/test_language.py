@@ -84,3 +84,16 @@ class MadeUpLanguage(UiCase):
         expect(page.get_by_role("heading", name="Parts", level=1)).to_be_visible()
         self.assertEqual(page.evaluate("document.documentElement.lang"), "en")
         self.assertEqual([url for url in asked if "locales" in url or ".po" in url], [])
+
+
+class OddNames(UiCase):
+    def test_a_name_that_looks_like_markup_is_set_as_it_stands(self) -> None:
+        odd = "Hook <b>left</b> <0>of</0> {two} 'x'"
+        page = self.new_part()
+        page.get_by_role("button", name="Name of recipe 1").click()
+        page.keyboard.press("Control+a")
+        page.keyboard.type(odd)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name=f"Duplicate {odd}")).to_be_visible()
+        page.reload()
+        expect(page.get_by_role("heading", name=f"What to change next in {odd}")).to_have_count(1)
