@@ -1,5 +1,5 @@
 import { t } from "@lingui/core/macro";
-import { Trans } from "@lingui/react/macro";
+import { Plural, Trans } from "@lingui/react/macro";
 import { Link } from "react-router";
 import type { components } from "../../api/schema";
 
@@ -36,7 +36,7 @@ export function SchoolPreview({ columns, problem, onTake, onLeave }: SchoolPrevi
       ) : (
         <>
           <p>
-            <Trans>{count} column{count > 1 ? "s" : ""} would change:</Trans>
+            <Plural value={count} one="# column would change:" other="# columns would change:" />
           </p>
           <ul className="mt-1 space-y-0.5">
             {columns.slice(0, SHOWN).map((column) => (

@@ -1,4 +1,4 @@
-import { t } from "@lingui/core/macro";
+import { plural, t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useState, type ReactNode } from "react";
 import type { Shelf } from "../../api/client";
@@ -52,7 +52,7 @@ export function RowEditor({ kind, row, rows, onPick, above, below }: RowEditorPr
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
         <NameField key={row.name} row={row} save={(name) => rows.edit(row, () => ({ name }), (before) => ({ name: before.name }), t`the name of ${row.name}`).catch(failed)} />
         <p className="text-sm text-quiet">
-          {columns > 0 ? t`decides ${columns} column${columns > 1 ? "s" : ""} on ${parts} part${parts > 1 ? "s" : ""}: a change has them estimated anew` : t`no column uses it yet`}
+          {columns > 0 ? t`decides ${plural(columns, { one: "# column", other: "# columns" })} on ${plural(parts, { one: "# part", other: "# parts" })}: a change has them estimated anew` : t`no column uses it yet`}
         </p>
         <span className="ml-auto flex gap-1">
           <button type="button" className="btn btn-ghost btn-xs font-normal" onClick={() => void rows.add(copyOf(kind, row), `the copy of ${row.name}`).then(onPick).catch(failed)}>

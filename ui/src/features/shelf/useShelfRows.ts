@@ -1,4 +1,4 @@
-import { t } from "@lingui/core/macro";
+import { plural, t } from "@lingui/core/macro";
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, ProblemError, take, type Shelf } from "../../api/client";
@@ -86,7 +86,7 @@ export function useShelfRows(kind: KindKey): ShelfRows {
         const step: Step = { label: t`taking ${row.name} off the shelf`, undo: back(row.id), redo: away(row.id) };
         history.push(step);
         const { columns = 0 } = row.used_in;
-        const still = columns > 0 ? t` ${columns} column${columns > 1 ? "s" : ""} that use it go on as before.` : "";
+        const still = columns > 0 ? t` ${plural(columns, { one: "# column that uses it goes on as before.", other: "# columns that use it go on as before." })}` : "";
         toast(t`${row.name} was taken off the shelf.${still}`, {
           action: { label: t`Undo`, run: () => void history.undoStep(step) },
         });
