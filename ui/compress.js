@@ -1,5 +1,6 @@
 // Compressed once, when the pages are built, rather than at every request: api/pages.py sends what a browser takes.
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { URL } from "node:url";
 import { brotliCompressSync, gzipSync } from "node:zlib";
 
 const FOLDER = new URL("../meanbead/pages/assets/", import.meta.url);

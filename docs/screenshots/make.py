@@ -247,6 +247,7 @@ def main() -> None:
         add_sample_runs(server.database, engine)
     if not wanted or wanted & {"send", "live"}:
         sent(server.address)
+    estimate_first_columns(server.database, engine)  # anew, where what a machine is has been changed since
     for name, address, size, dark in (
         ("parts", "/", (1280, 800), False),
         ("bench", "Herb trough", (1280, 800), False),
