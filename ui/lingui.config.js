@@ -1,4 +1,6 @@
+import { readdirSync } from "node:fs";
 import process from "node:process";
+import { URL } from "node:url";
 import { defineConfig } from "@lingui/cli";
 import { formatter } from "@lingui/format-po";
 import babel from "@lingui/cli/api/extractors/babel";
@@ -13,9 +15,14 @@ const choices = {
   },
 };
 
+/** Each file of texts is a language: `npm run texts` brings all of them up to date. */
+const languages = readdirSync(new URL("src/locales/", import.meta.url))
+  .filter((name) => name.endsWith(".po"))
+  .map((name) => name.slice(0, -".po".length));
+
 export default defineConfig({
   sourceLocale: "en",
-  locales: ["en"],
+  locales: [...new Set(["en", ...languages])],
   catalogs: [{ path: `${process.env.TEXTS ?? "<rootDir>/src/locales"}/{locale}`, include: ["<rootDir>/src"], exclude: ["**/*.test.ts", "**/schema.d.ts"] }],
   format: formatter({ lineNumbers: false }),
   extractors: [babel, choices],
