@@ -29,6 +29,7 @@ def main() -> None:
     solid = make_solid(read_mesh(as_stl(bin_tag()), "warm.stl"))
     engine = Engine()
     engine.estimate(PrintJob(solid, Recipe()))
+    engine.estimate(PrintJob(solid, Recipe.model_validate({"infill": {"pattern": "gyroid"}})))
     corner = {"law": "junction_deviation", "deviation_mm": 0.02}
     engine.estimate(PrintJob(solid, Recipe(), Printer.model_validate({"corner": corner})))
     detail = engine.detail(PrintJob(solid, Recipe()))

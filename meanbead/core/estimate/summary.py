@@ -27,7 +27,7 @@ from meanbead.core.strokes.table import Strokes
 
 __all__ = ["ENGINE_VERSION", "UNKNOWN_LIMITS", "Run", "interval", "layer_volumes_mm3", "part_seconds", "summary"]
 
-ENGINE_VERSION = "8"
+ENGINE_VERSION = "9"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3

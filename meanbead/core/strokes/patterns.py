@@ -11,17 +11,18 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-import contourpy
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.roots import root_between
+from meanbead.core.geometry.clipping import clip_curves
 from meanbead.core.geometry.offsets import Loops, inset, loops_of
 from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.recipe import InfillPattern
-from meanbead.core.runtime.parallel import Objects
+from meanbead.core.runtime.parallel import Objects, parallel_map
+from meanbead.core.strokes.gyroid import gyroid_curves
 from meanbead.core.strokes.pieces import Curves
 
 __all__ = [
@@ -29,24 +30,22 @@ __all__ = [
     "HONEYCOMB_3D_LENGTH",
     "Family",
     "concentric",
-    "gyroid_field",
     "honeycomb_side_mm",
     "sparse_strokes",
 ]
 
 Floats = NDArray[np.float64]
+Whole = NDArray[np.int64]
 
 GYROID_LENGTH = 2.468
 """Mean length of the gyroid's sections per area, times its period: ``sin x cos y + sin y cos z + sin z cos x = 0``
 over one period in z, found numerically; a test finds it again."""
 
-GYROID_STEPS = 24
-"""Grid steps per period when a gyroid's section is traced."""
-
 CHORD_MM = 0.02
-"""A traced curve is followed by chords that stay this close to it, a twentieth of a bead."""
+"""A curve is followed by chords that stay this close to it, a twentieth of a bead."""
 
 _SHORTEST_MM = 0.3
+_PERIODS_AT_ONCE = 5_000
 
 
 @dataclass(frozen=True)
@@ -257,38 +256,43 @@ def _honeycomb_3d(
 
 
 def _gyroid(regions: Objects, middle_mm: Floats, spacing_mm: Floats, density: Floats, angle_rad: Floats) -> Curves:
-    found = []
-    for index in np.flatnonzero(~shapely.is_empty(regions)).tolist():
-        spacing = float(spacing_mm[index])
-        period = GYROID_LENGTH * spacing / float(density[index])
-        step = period / GYROID_STEPS
-        x0, y0, x1, y1 = regions[index].bounds
-        # The grid lies on multiples of the step, so that layers of one shape are traced alike.
-        x = np.arange(math.floor(x0 / step), math.ceil(x1 / step) + 1) * step
-        y = np.arange(math.floor(y0 / step), math.ceil(y1 / step) + 1) * step
-        wave = 2 * math.pi / period
-        field = gyroid_field(x[None, :] * wave, y[:, None] * wave, float(middle_mm[index]) * wave)
-        traced = contourpy.contour_generator(x, y, field, name="serial").lines(0.0)
-        lines = [shapely.linestrings(line) for line in traced if len(line) > 1]
-        if lines:
-            found.append((index, shapely.simplify(shapely.multilinestrings(lines), CHORD_MM, preserve_topology=False)))
-    return _clipped(found, regions)
+    filled = np.flatnonzero(~shapely.is_empty(regions))
+    period = GYROID_LENGTH * spacing_mm[filled] / density[filled]
+    bounds = shapely.bounds(regions[filled])
+
+    def some(these: Whole) -> Curves:
+        points, offsets, box = gyroid_curves(bounds[these], middle_mm[filled[these]], period[these], CHORD_MM)
+        return _cut_to(points, offsets, filled[these[box]], regions)
+
+    # Few at a time: what is drawn across the boxes is far more than what is left of it.
+    periods = np.prod((bounds[:, 2:] - bounds[:, :2]) / period[:, None] + 2, axis=1)
+    batch = np.cumsum(periods) // _PERIODS_AT_ONCE
+    return _one_after_other(parallel_map(some, np.split(np.arange(len(filled)), np.flatnonzero(np.diff(batch)) + 1)))
 
 
-def gyroid_field(x: Floats, y: Floats, z: float) -> Floats:
-    """``sin x cos y + sin y cos z + sin z cos x``; the gyroid is where it is 0."""
-    field: Floats = np.sin(x) * np.cos(y) + np.sin(y) * np.cos(z) + np.sin(z) * np.cos(x)
-    return field
+def _one_after_other(parts: list[Curves]) -> Curves:
+    counts = np.concatenate([np.diff(part.offsets) for part in parts])
+    return Curves(
+        np.concatenate([part.points for part in parts]),
+        np.concatenate([[0], np.cumsum(counts)]),
+        np.concatenate([part.region for part in parts]),
+    )
 
 
 def _clipped(found: list[tuple[int, shapely.Geometry]], regions: Objects) -> Curves:
+    """Curves cut to their regions."""
+    lines, at = shapely.get_parts(np.array([geometry for _, geometry in found], dtype=object), return_index=True)
+    numbers = np.array([number for number, _ in found], dtype=np.int64)
+    offsets = np.concatenate([[0], np.cumsum(shapely.get_num_coordinates(lines))]).astype(np.int64)
+    return _cut_to(shapely.get_coordinates(lines), offsets, numbers[at], regions)
+
+
+def _cut_to(points: Floats, offsets: Whole, source: Whole, regions: Objects) -> Curves:
     """Curves cut to their regions; what is shorter than a bead is left out."""
-    if not found:
-        return Curves(np.empty((0, 2)), np.zeros(1, np.int64), np.empty(0, np.int64))
-    index = np.array([number for number, _ in found])
-    drawn = np.array([geometry for _, geometry in found], dtype=object)
-    parts, source = shapely.get_parts(intersection(drawn, regions[index]), return_index=True)
-    keep = (shapely.get_type_id(parts) == 1) & (shapely.length(parts) >= _SHORTEST_MM)
-    points, line = shapely.get_coordinates(parts[keep], return_index=True)
-    counts = np.bincount(line, minlength=int(keep.sum()))
-    return Curves(points, np.concatenate([[0], np.cumsum(counts)]).astype(np.int64), index[source[keep]])
+    points, offsets, region = clip_curves(points, offsets, source, regions)
+    step = np.hypot(*(points[1:] - points[:-1]).T) if len(points) else np.empty(0)
+    length = np.add.reduceat(np.append(step, 0.0), offsets[:-1]) if len(region) else np.empty(0)
+    length -= np.append(step, 0.0)[offsets[1:] - 1]  # the way to the next piece is none of this one's
+    keep = length >= _SHORTEST_MM
+    counts = np.diff(offsets)
+    return Curves(points[np.repeat(keep, counts)], np.concatenate([[0], np.cumsum(counts[keep])]), region[keep])

@@ -181,8 +181,8 @@ class HoneycombInSpace(unittest.TestCase):
     def test_it_lays_its_density_over_a_period(self) -> None:
         density = 0.3
         period = HONEYCOMB_3D_LENGTH * SPACING / density
-        layers = round(4 * period / HEIGHT)
-        tall = box(60, 50, layers * HEIGHT)
+        layers = round(2 * period / HEIGHT)
+        tall = box(120, 100, layers * HEIGHT)
         made = planned(
             tall,
             walls=1,
@@ -190,7 +190,7 @@ class HoneycombInSpace(unittest.TestCase):
             bottom_layers=0,
             infill={"density": density, "pattern": "honeycomb_3d", "overlap": 0},
         )
-        asked = density * (60 - 2 * 0.45) * (50 - 2 * 0.45) * layers / SPACING
+        asked = density * (120 - 2 * 0.45) * (100 - 2 * 0.45) * layers / SPACING
         self.assertAlmostEqual(length_of(made, Feature.INFILL) / asked, 1, delta=0.02)
 
     def test_every_bead_lies_on_the_one_below(self) -> None:

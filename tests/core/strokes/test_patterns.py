@@ -1,14 +1,13 @@
 import math
 import unittest
 
-import contourpy
 import numpy as np
 import shapely
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from meanbead.core.strokes.patterns import GYROID_LENGTH, gyroid_field, honeycomb_side_mm
+from meanbead.core.strokes.patterns import honeycomb_side_mm
 from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of
 from tests.support.solids import box, cylinder, sphere
 
@@ -60,17 +59,6 @@ class Geometry(unittest.TestCase):
             rows = strokes.feature == Feature.INFILL
             radius = np.hypot(*strokes.end_xy[rows].T)
             self.assertLess(radius.max(), 20 - WIDTH / 2 - SPACING / 2 + 1e-6, pattern)
-
-    def test_gyroid_length_is_found_again(self) -> None:
-        x = np.linspace(0, 2 * math.pi, 301)
-        lengths = [
-            sum(
-                float(np.hypot(*np.diff(line, axis=0).T).sum())  # type: ignore[misc, type-var, union-attr]
-                for line in contourpy.contour_generator(x, x, gyroid_field(x[None, :], x[:, None], z)).lines(0.0)
-            )
-            for z in np.arange(48) * 2 * math.pi / 48
-        ]
-        self.assertAlmostEqual(float(np.mean(lengths)) / (2 * math.pi) / GYROID_LENGTH, 1, delta=0.005)
 
     def test_gyroid_moves_with_height(self) -> None:
         strokes = filled("gyroid", 0.2, solid=box(30, 30, 2))
