@@ -20,10 +20,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.edges import edge_distance_mm
 from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection
 from meanbead.core.runtime.alike import ranges
-from meanbead.core.runtime.parallel import CORES, Objects, parallel_floats
+from meanbead.core.runtime.parallel import Objects, free_cores, parallel_floats
 from meanbead.core.runtime.trees import tree_of
 
 if TYPE_CHECKING:
@@ -113,9 +114,7 @@ def _repeated(made: ThinStrokes, twin: Whole, where: Whole) -> ThinStrokes:
 
 
 def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Floats) -> ThinStrokes:
-    edges = shapely.boundary(regions)
-    shapely.prepare(edges)
-    points, ring, source = _samples(strips, edges, spacing_mm)
+    points, ring, source = _samples(strips, regions, spacing_mm)
     if len(points) < 4:
         return _no_strokes()
     normal, first, last, loops = _inward(points, ring)
@@ -138,12 +137,12 @@ def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Fl
     line_start, line_end, closed = _runs(good, first, last, loops, centre, 1.5 * spacing)
     # The circle's own side is a radius away. The other is nearer by what samples that do not face each other are off.
     width = 2 * radius
-    width[good] = radius[good] + parallel_floats(shapely.distance, edges[source[good]], shapely.points(centre[good]))
-    return _as_strokes(strips, edges, centre, width, good, spacing, source, line_start, line_end, closed)
+    width[good] = radius[good] + edge_distance_mm(centre[good], source[good], regions, 1.1 * radius[good])
+    return _as_strokes(strips, regions, centre, width, good, spacing, source, line_start, line_end, closed)
 
 
-def _samples(strips: Objects, edges: Objects, spacing_mm: Floats) -> tuple[Floats, Whole, Whole]:
-    """Points on the strips' rings that lie on the regions' own ``edges``: points (p, 2), run (p,), region (p,).
+def _samples(strips: Objects, regions: Objects, spacing_mm: Floats) -> tuple[Floats, Whole, Whole]:
+    """Points on the strips' rings that lie on the regions' own outlines: points (p, 2), run (p,), region (p,).
 
     A run is a stretch of a ring without a cut edge.
     """
@@ -156,7 +155,7 @@ def _samples(strips: Objects, edges: Objects, spacing_mm: Floats) -> tuple[Float
     keep[last] = False  # a ring's first point stands again as its last
     points, ring = points[keep], ring[keep]
     source = part_source[ring_part[ring]]
-    outline = shapely.dwithin(edges[source], shapely.points(points), 1e-6)
+    outline = np.isfinite(edge_distance_mm(points, source, regions, np.full(len(points), 1e-6)))
     # A cut through the ring starts a new run.
     cut = ~outline
     starts = np.r_[True, (ring[1:] != ring[:-1]) | cut[:-1]]
@@ -191,7 +190,7 @@ def _circles(
     open_ones = np.arange(len(points))
     for _ in range(12):
         centre = points[open_ones] + normal[open_ones] * radius[open_ones, None]
-        distance, near = tree.query(np.column_stack([centre, source[open_ones] * _APART_MM]), workers=CORES)
+        distance, near = tree.query(np.column_stack([centre, source[open_ones] * _APART_MM]), workers=free_cores())
         inside = (distance < radius[open_ones] * (1 - 1e-3)) & (near != open_ones)
         open_ones, near = open_ones[inside], near[inside]
         if not len(open_ones):
@@ -268,7 +267,7 @@ _NO_END = _End(0.0, free=False)
 
 def _as_strokes(
     strips: Objects,
-    edges: Objects,
+    regions: Objects,
     centre: Floats,
     width: Floats,
     good: NDArray[np.bool_],
@@ -286,7 +285,7 @@ def _as_strokes(
         if len(points) < 2 or np.hypot(*np.diff(points, axis=0).T).sum() < MIN_WIDTHS * s:
             continue
         lines.extend(_split(points, wide, ring, s, int(source[low])))
-    ends = _ends(lines, strips, edges)
+    ends = _ends(lines, strips, regions)
     strokes: list[tuple[Floats, Floats, bool, int]] = []
     for line, (first, last) in zip(lines, ends, strict=True):
         strokes.extend(_doubled(line, first, last) if line.twofold else _single(line, first, last))
@@ -332,7 +331,7 @@ def _split(points: Floats, wide: Floats, ring: bool, spacing: float, source: int
     return lines
 
 
-def _ends(lines: list[_Line], strips: Objects, edges: Objects) -> list[tuple[_End, _End]]:
+def _ends(lines: list[_Line], strips: Objects, regions: Objects) -> list[tuple[_End, _End]]:
     """How far each line may go on at its ends: to where its strip ends, unless another line comes by there."""
     ends = [[_NO_END, _NO_END] for _ in lines]
     asked = [(k, side) for k, line in enumerate(lines) for side in (0, 1) if line.own_ends[side]]
@@ -350,7 +349,7 @@ def _ends(lines: list[_Line], strips: Objects, edges: Objects) -> list[tuple[_En
     reach = parallel_floats(_distance_along, shapely.points(tips), rays, bounds)
     found = np.isfinite(reach) & (reach < 0.9 * wide)
     at = tips + way * np.where(found, reach, 0.0)[:, None]
-    free = shapely.dwithin(edges[source], shapely.points(at), 1e-4)
+    free = np.isfinite(edge_distance_mm(at, source, regions, np.full(len(at), 1e-4)))
     bodies = np.array([shapely.linestrings(line.points) for line in lines], dtype=object)
     source_of = np.array([line.source for line in lines])
     number, other = shapely.STRtree(bodies).query(shapely.points(at), predicate="dwithin", distance=wide / 2)

@@ -46,7 +46,7 @@ class Middles(unittest.TestCase):
     def test_a_broad_bar_is_one_way_round_of_half_its_width(self, thick: float, angle: float, long: float) -> None:
         made = middles(shapely.affinity.rotate(shapely.box(0, 0, long, thick), angle, use_radians=True), depth=1.3 * S)
         self.assertEqual(made.closed.tolist(), [True])
-        np.testing.assert_allclose(made.width_mm, thick / 2, rtol=3e-3)
+        np.testing.assert_allclose(made.width_mm, thick / 2, rtol=5e-3)
         # As a loop of that width would, it fills the bar to its last corner.
         self.assertAlmostEqual(lengths(made)[0] * thick / 2 / (long * thick), 1, delta=0.01)
 
