@@ -9,6 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.formulas.bead import SIDE_LOSS
+from meanbead.core.runtime.elementwise import ElementMemory
 from meanbead.core.runtime.parallel import Objects, parallel_apply
 
 __all__ = ["Loops", "grown", "inset", "insets", "loops_of", "rings_of", "simpler", "spacings"]
@@ -32,8 +33,10 @@ def spacings(width_mm: NDArray[np.float64], height_mm: NDArray[np.float64]) -> N
     return width_mm - height_mm * SIDE_LOSS
 
 
-def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
-    """Regions shrunk by a depth each, corners kept sharp."""
+def inset(regions: Objects, depth_mm: NDArray[np.float64], memory: ElementMemory | None = None) -> Objects:
+    """Regions shrunk by a depth each, corners kept sharp; ``memory`` may know them from before."""
+    if memory is not None:
+        return memory.apply("inset", inset, regions, depth_mm)
 
     def shrink(part: Objects, depth: NDArray[np.float64]) -> Objects:
         # The library divides by zero at corners that run back on themselves, and copes with it.
@@ -43,31 +46,37 @@ def inset(regions: Objects, depth_mm: NDArray[np.float64]) -> Objects:
     return parallel_apply(shrink, regions, depth_mm)
 
 
-def insets(regions: Objects, *depths_mm: NDArray[np.float64]) -> list[Objects]:
+def insets(regions: Objects, *depths_mm: NDArray[np.float64], memory: ElementMemory | None = None) -> list[Objects]:
     """Regions shrunk by several depths each, at once: what is quicker than one after the other where regions are few."""
-    made = inset(np.tile(regions, len(depths_mm)), np.concatenate(depths_mm))
+    made = inset(np.tile(regions, len(depths_mm)), np.concatenate(depths_mm), memory)
     return np.split(made, len(depths_mm))
 
 
-def grown(regions: Objects, distance_mm: NDArray[np.float64]) -> Objects:
+def grown(regions: Objects, distance_mm: NDArray[np.float64], memory: ElementMemory | None = None) -> Objects:
     """Regions grown by a distance each (shrunk where it is negative), corners kept sharp; empty ones stay empty."""
     result = np.full(len(regions), _EMPTY, dtype=object)
     where = np.flatnonzero(~shapely.is_empty(regions))
     if len(where):
-        result[where] = inset(regions[where], -distance_mm[where])
+        result[where] = inset(regions[where], -distance_mm[where], memory)
     return result
 
 
 _SIMPLER_MM = 0.02
 
 
-def simpler(regions: Objects) -> Objects:
+def simpler(regions: Objects, memory: ElementMemory | None = None) -> Objects:
     """Regions with fewer corners, at most a twentieth of a bead off: good enough to ask where strips may be."""
+    tolerance = np.full(len(regions), _SIMPLER_MM)
+    return (
+        _simplified(regions, tolerance) if memory is None else memory.apply("simpler", _simplified, regions, tolerance)
+    )
 
-    def simplify(part: Objects) -> Objects:
-        return np.asarray(shapely.simplify(part, _SIMPLER_MM, preserve_topology=False), dtype=object)
 
-    return parallel_apply(simplify, regions)
+def _simplified(regions: Objects, tolerance_mm: NDArray[np.float64]) -> Objects:
+    def simplify(part: Objects, tolerance: NDArray[np.float64]) -> Objects:
+        return np.asarray(shapely.simplify(part, tolerance, preserve_topology=False), dtype=object)
+
+    return parallel_apply(simplify, regions, tolerance_mm)
 
 
 def rings_of(regions: Objects) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:

@@ -32,6 +32,7 @@ class BoundedCache(Generic[Value]):
         self._values: OrderedDict[Hashable, Value] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
+        self._changing = Lock()
         self._making: dict[Hashable, _Gate] = {}
 
     def __len__(self) -> int:
@@ -81,6 +82,14 @@ class BoundedCache(Generic[Value]):
     def put(self, key: Hashable, value: Value) -> None:
         """Hold a value that was made elsewhere, in place of what was held under its key."""
         self._keep(key, value)
+
+    def update(self, key: Hashable, change: Callable[[Value | None], Value]) -> Value:
+        """Hold what is made of the value that is held, or of None as :meth:`peek_small` has it, and answer with it. One thread
+        at a time, so that what two add is both kept."""
+        with self._changing:
+            value = change(self.peek_small(key))
+            self._keep(key, value)
+            return value
 
     def _keep(self, key: Hashable, value: Value) -> None:
         with self._lock:

@@ -22,7 +22,16 @@ from numpy.typing import NDArray
 
 from meanbead.core.runtime.alike import equal_elements
 
-__all__ = ["CORES", "Objects", "halves", "ordered_map", "parallel_apply", "parallel_floats", "parallel_map"]
+__all__ = [
+    "CORES",
+    "Objects",
+    "halves",
+    "ordered_map",
+    "parallel_apply",
+    "parallel_floats",
+    "parallel_map",
+    "steered_map",
+]
 
 _NAME = "meanbead-core"
 CORES = int(os.environ.get("MEANBEAD_THREADS") or max(2, os.cpu_count() or 2))
@@ -119,6 +128,11 @@ def parallel_map(function: Callable[[Item], Result], items: Iterable[Item]) -> l
     return [done[turn] for turn in range(len(work))]
 
 
+def free_cores() -> int:
+    """Threads that a library may use of its own: one where others of ours are at work already."""
+    return 1 if _on_our_threads() else CORES
+
+
 def _on_our_threads() -> bool:
     return current_thread().name.startswith(_NAME)
 
@@ -144,3 +158,34 @@ def ordered_map(function: Callable[[Item], Result], items: Iterable[Item]) -> It
     finally:
         for job in pending:
             job.cancel()
+
+
+def steered_map(
+    function: Callable[[Item], Result], choose: Callable[[], Item | None], take: Callable[[Result], None], at_once: int
+) -> None:
+    """Items that are chosen one by one by what came of those before them, ``at_once`` of them under way.
+
+    ``choose`` names the next item, or None while there is none: asked again after each result, until nothing is under way.
+    ``take`` is handed the results in the order of choosing. An item is chosen when all but the last ``at_once - 1``
+    before it were taken, so that choices do not depend on the number of cores.
+    """
+    alone = CORES < 2 or _on_our_threads()
+    pending: deque[Future[Result]] = deque()
+    try:
+        while True:
+            item = choose() if len(pending) < at_once else None
+            if item is not None:
+                pending.append(_done(function, item) if alone else _ITEMS.submit(function, item))
+            elif pending:
+                take(pending.popleft().result())
+            else:
+                return
+    finally:
+        for job in pending:
+            job.cancel()
+
+
+def _done(function: Callable[[Item], Result], item: Item) -> Future[Result]:
+    future: Future[Result] = Future()
+    future.set_result(function(item))
+    return future

@@ -38,7 +38,7 @@ from meanbead.core.strokes.pieces import (
     no_pieces,
 )
 from meanbead.core.strokes.skins import Fill, FillSpacings, SkinLayers, sections_near, split_fill
-from meanbead.core.strokes.stage import Remembered, StageInputs
+from meanbead.core.strokes.stage import Remembered, StageInputs, with_new
 
 __all__ = [
     "FillInputs",
@@ -163,6 +163,12 @@ class SplitRegions:
     inside: Objects
     fill: Fill
 
+    def and_(self, other: SplitRegions) -> SplitRegions:
+        """These and others, the others' rows after these."""
+        count = len(self.inside)
+        names = self.names | {name: row + count for name, row in other.names.items()}
+        return SplitRegions(names, np.concatenate([self.inside, other.inside]), self.fill.and_(other.fill))
+
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""
@@ -219,14 +225,8 @@ def _split(
             drop_narrow_mm=inputs.drop_narrow_mm,
             grow_mm=inputs.grow_mm,
         )
-        count = 0 if known is None else len(known.inside)
-        fresh = SplitRegions({name: count + row for row, name in enumerate(new)}, inside[at], fill)
-        if known is not None:
-            both = np.concatenate([known.inside, fresh.inside])
-            fresh = SplitRegions(known.names | fresh.names, both, known.fill.and_(fresh.fill))
-        known = fresh
-        if split is not None:
-            split.put(key, known)
+        fresh = SplitRegions({name: row for row, name in enumerate(new)}, inside[at], fill)
+        known = with_new(split, key, known, fresh, names)
     return known, np.array([known.names[name] for name in names], dtype=np.int64)
 
 

@@ -18,6 +18,7 @@ from meanbead.core.model.recipe import ThinWalls, WallOrder
 from meanbead.core.part.slices import Layers
 from meanbead.core.runtime.alike import names_of, places_of_new
 from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.elementwise import ElementMemory
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.choices import LayerChoices
 from meanbead.core.strokes.cut import Cut
@@ -32,7 +33,7 @@ from meanbead.core.strokes.pieces import (
     loop_pieces,
     no_pieces,
 )
-from meanbead.core.strokes.stage import Remembered, StageInputs
+from meanbead.core.strokes.stage import Remembered, StageInputs, with_new
 from meanbead.core.strokes.thin import shared_mm, strips_of, thin_strokes
 
 __all__ = ["LaidWalls", "Outline", "OutlineInputs", "WallWidths", "make_outline", "thin_pieces"]
@@ -154,9 +155,11 @@ class LaidWalls:
         return LaidWalls(names, join_islands(self.islands, other.islands), walls, **both)
 
 
-def make_outline(inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None = None) -> Outline:
+def make_outline(
+    inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None = None, insets_known: ElementMemory | None = None
+) -> Outline:
     """Lay the walls. ``laid`` remembers them island by island: another sample of layers, or all of them, lays only what it
-    does not share.
+    does not share. ``insets_known`` remembers single insets: other counts and inner widths share the outer walls.
 
     Raises :class:`RecipeError` where no layer meets the part, or a spiral has several outlines.
     """
@@ -175,7 +178,7 @@ def make_outline(inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None = N
     if inputs.spiral_floor is not None:
         looked_at = np.ones(len(layers), bool) if chosen is None else chosen
         _refuse_several_rings(islands, inputs.spiral_floor, looked_at)
-    made, rows = _laid(islands, inputs, laid)
+    made, rows = _laid(islands, inputs, laid, insets_known)
     return Outline(
         layers,
         cut.sections,
@@ -192,7 +195,10 @@ def make_outline(inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None = N
 
 
 def _laid(
-    islands: Islands, inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None
+    islands: Islands,
+    inputs: OutlineInputs,
+    laid: BoundedCache[LaidWalls] | None,
+    insets_known: ElementMemory | None,
 ) -> tuple[LaidWalls, NDArray[np.int64]]:
     """Walls of all different ones among the islands, and the row of each island, int64 (n,)."""
     layer = islands.layer
@@ -208,10 +214,9 @@ def _laid(
     if new or known is None:
         at = np.array(list(new.values()), dtype=np.int64)
         different = Islands(islands.region[at], layer[at], islands.height_mm[at])
-        fresh = LaidWalls({name: row for row, name in enumerate(new)}, different, *_walls(different, inputs, bare=bare))
-        known = fresh if known is None else known.and_(fresh)
-        if laid is not None:
-            laid.put(key, known)
+        walls = _walls(different, inputs, insets_known, bare=bare)
+        fresh = LaidWalls({name: row for row, name in enumerate(new)}, different, *walls)
+        known = with_new(laid, key, known, fresh, names)
     return known, np.array([known.names[name] for name in names], dtype=np.int64)
 
 
@@ -238,7 +243,9 @@ def _widths_mm(islands: Islands, widths: WallWidths) -> tuple[Floats, Floats]:
     )
 
 
-def _walls(islands: Islands, inputs: OutlineInputs, *, bare: bool) -> tuple[Pieces, Objects, Floats, Floats, Floats]:
+def _walls(
+    islands: Islands, inputs: OutlineInputs, known: ElementMemory | None, *, bare: bool
+) -> tuple[Pieces, Objects, Floats, Floats, Floats]:
     """Pieces, the regions left inside, and by island the areas to fill, lost and laid twice.
 
     Each wall has a band of the region to fill: from where the wall outside it ends to one spacing deeper. Of the
@@ -246,7 +253,7 @@ def _walls(islands: Islands, inputs: OutlineInputs, *, bare: bool) -> tuple[Piec
     """
     outer, inner = _widths_mm(islands, inputs.width_mm)
     loss = islands.height_mm * SIDE_LOSS
-    region = inset(islands.region, loss / 2)
+    region = inset(islands.region, loss / 2, known)
     count = inputs.walls[islands.layer]
     solid = inputs.solid[islands.layer]
     whole_mm2 = shapely.area(region)
@@ -265,7 +272,9 @@ def _walls(islands: Islands, inputs: OutlineInputs, *, bare: bool) -> tuple[Piec
         follows = solid[at] | (count[at] > index + 1)
         depth = spacing + np.where(follows, shared_mm(spacing, (inner - loss)[at]) / 2, 0.0)
         band = region[at]
-        made = _variable(band, spacing, depth) if inputs.thin_walls == "variable" else _fixed(band, spacing)
+        made = (
+            _variable(band, spacing, depth, known) if inputs.thin_walls == "variable" else _fixed(band, spacing, known)
+        )
         loops = loops_of(made.middle)
         loops.source[:] = at[loops.source]
         parts.append(loop_pieces(loops, islands, feature, phase[feature], width[loops.source]))
@@ -309,10 +318,10 @@ class _Round:
     thin: NDArray[np.int64]
 
 
-def _fixed(band: Objects, spacing: Floats) -> _Round:
+def _fixed(band: Objects, spacing: Floats, known: ElementMemory | None) -> _Round:
     """Whole loops or nothing. Where a loop's two sides are closer than a spacing they overlap."""
-    middle, deeper = insets(band, spacing / 2, spacing)
-    reached = shapely.area(grown(middle, spacing / 2))
+    middle, deeper = insets(band, spacing / 2, spacing, memory=known)
+    reached = shapely.area(grown(middle, spacing / 2, known))
     nothing = np.full(len(band), shapely.MultiPolygon(), dtype=object)
     return _Round(
         middle,
@@ -324,29 +333,31 @@ def _fixed(band: Objects, spacing: Floats) -> _Round:
     )
 
 
-def _variable(band: Objects, spacing: Floats, depth: Floats) -> _Round:
+def _variable(band: Objects, spacing: Floats, depth: Floats, known: ElementMemory | None) -> _Round:
     """Loops where a wall is thicker than twice ``depth``; elsewhere one stroke or two take all of it."""
-    deeper, middle = insets(band, spacing, spacing / 2)
+    deeper, middle = insets(band, spacing, spacing / 2, memory=known)
     speck = _SPECK_SPACINGS2 * depth**2
     band_mm2 = shapely.area(band)
     inner, shares = deeper.copy(), depth > spacing
     missing = np.zeros(len(band))
-    missing[~shares] = band_mm2[~shares] - shapely.area(grown(deeper[~shares], spacing[~shares]))
+    missing[~shares] = band_mm2[~shares] - shapely.area(grown(deeper[~shares], spacing[~shares], known))
     # Where two lines may share what is left, it is asked of simpler outlines first: few have any.
-    light = simpler(band[shares])
-    missing[shares] = shapely.area(light) - shapely.area(grown(inset(light, depth[shares]), depth[shares]))
+    light = simpler(band[shares], known)
+    missing[shares] = shapely.area(light) - shapely.area(
+        grown(inset(light, depth[shares], known), depth[shares], known)
+    )
     suspect = np.flatnonzero(missing > speck)
     again = suspect[shares[suspect]]
-    inner[again] = inset(band[again], depth[again])
+    inner[again] = inset(band[again], depth[again], known)
     strips = np.full(len(band), shapely.MultiPolygon(), dtype=object)
     strips[suspect] = strips_of(band[suspect], spacing[suspect], inner[suspect], depth[suspect])
     strips[suspect] = _without_stubs(strips[suspect], deeper[suspect], spacing[suspect], depth[suspect])
     thin = np.flatnonzero(shapely.area(strips) > speck)
     # Where strips get strokes of their own, loops go round the rest only.
-    middle[thin] = grown(inner[thin], (depth - spacing / 2)[thin])
-    deeper[thin] = grown(inner[thin], (depth - spacing)[thin])
+    middle[thin] = grown(inner[thin], (depth - spacing / 2)[thin], known)
+    deeper[thin] = grown(inner[thin], (depth - spacing)[thin], known)
     rest_mm2, lost = band_mm2.copy(), np.zeros(len(band))
-    rest_mm2[thin] = shapely.area(grown(inner[thin], depth[thin]))
+    rest_mm2[thin] = shapely.area(grown(inner[thin], depth[thin], known))
     lost[thin] = np.maximum(0.0, band_mm2[thin] - rest_mm2[thin] - shapely.area(strips[thin]))
     return _Round(middle, deeper, rest_mm2 - shapely.area(deeper), lost, strips, thin)
 

@@ -16,6 +16,7 @@ from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
 from meanbead.core.runtime.cache import BoundedCache
+from meanbead.core.runtime.elementwise import ElementMemory
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.runtime.progress import ProgressCallback, no_progress
 from meanbead.core.strokes.choices import LayerChoices, layer_choices
@@ -64,6 +65,7 @@ class StrokePlanner:
         self._cuts: BoundedCache[Cut] = BoundedCache(share, lambda cut: cut.nbytes)
         self._outlines: BoundedCache[Outline] = BoundedCache(2 * share, lambda outline: outline.nbytes)
         self._laid: BoundedCache[LaidWalls] = BoundedCache(share, lambda laid: laid.nbytes)
+        self._insets = ElementMemory(2 * share)
         self._fills: BoundedCache[Filling] = BoundedCache(share, lambda fill: fill.nbytes)
         self._split: BoundedCache[SplitRegions] = BoundedCache(share // 2, lambda split: split.nbytes)
         self._scaffolds: BoundedCache[Scaffold] = BoundedCache(share // 2, lambda scaffold: scaffold.nbytes)
@@ -96,7 +98,7 @@ class StrokePlanner:
         return remembered(self._cuts, CutInputs.of(solid, shape), cut_solid)
 
     def _outline(self, inputs: OutlineInputs) -> Outline:
-        return make_outline(inputs, self._laid)
+        return make_outline(inputs, self._laid, self._insets)
 
     def _fill(self, inputs: FillInputs) -> Filling:
         return make_fill(inputs, self._split)

@@ -6,16 +6,16 @@ recipe. Results of earlier stages stand for the inputs that they were made of.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, fields
-from typing import Generic, TypeVar
+from typing import Generic, Protocol, Self, TypeVar
 
 import numpy as np
 
 from meanbead.core.part.solid import Solid
 from meanbead.core.runtime.cache import BoundedCache
 
-__all__ = ["Remembered", "StageInputs", "remembered"]
+__all__ = ["Remembered", "StageInputs", "remembered", "with_new"]
 
 Value = TypeVar("Value")
 Inputs = TypeVar("Inputs", bound="StageInputs")
@@ -55,3 +55,36 @@ def remembered(cache: BoundedCache[Value], inputs: Inputs, make: Callable[[Input
     """A stage's result, made now if the cache does not hold it."""
     key = inputs.key
     return Remembered(key, cache.get(key, lambda: make(inputs)))
+
+
+class Rows(Protocol):
+    """Rows of work done so far, found by name."""
+
+    @property
+    def names(self) -> dict[Hashable, int]: ...
+
+    def and_(self, other: Self) -> Self:
+        """These and others, the others' rows after these."""
+        ...
+
+
+SomeRows = TypeVar("SomeRows", bound=Rows)
+
+
+def with_new(
+    memory: BoundedCache[SomeRows] | None,
+    key: Hashable,
+    known: SomeRows | None,
+    fresh: SomeRows,
+    names: Sequence[Hashable],
+) -> SomeRows:
+    """What was ``known`` with what is ``fresh``, all ``names`` among it, remembered. What others have added meanwhile stays."""
+    mine = fresh if known is None else known.and_(fresh)
+
+    def added(held: SomeRows | None) -> SomeRows:
+        if held is None or held is known:
+            return mine
+        both = held.and_(fresh)
+        return both if all(name in both.names for name in names) else mine
+
+    return mine if memory is None else memory.update(key, added)

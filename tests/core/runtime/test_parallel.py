@@ -1,9 +1,11 @@
 import faulthandler
+import random
 import threading
 import time
 import unittest
 from collections.abc import Callable
 from itertools import pairwise
+from unittest.mock import patch
 
 import numpy as np
 import shapely
@@ -12,7 +14,7 @@ from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.runtime.cache import BoundedCache
-from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map
+from meanbead.core.runtime.parallel import halves, ordered_map, parallel_apply, parallel_map, steered_map
 from tests.support.patience import PATIENCE_S
 from tests.support.solids import block, solid_of
 
@@ -198,3 +200,65 @@ class OneAfterTheOther(unittest.TestCase):
             for found in ordered_map(fails_at_two, range(6)):
                 seen += [found]
         self.assertEqual(seen, [0, 1])
+
+
+class Steered(unittest.TestCase):
+    def chosen(self, cores: int) -> tuple[list[int], list[int]]:
+        """Items whose choice hangs on all results so far; how long each takes is another on every run."""
+        chosen: list[int] = []
+        taken: list[int] = []
+
+        def choose() -> int | None:
+            if len(chosen) == 40:
+                return None
+            chosen.append((7 * sum(taken) + 3 * len(taken) + len(chosen)) % 1000)
+            return chosen[-1]
+
+        def work(item: int) -> int:
+            time.sleep(random.random() / 500)
+            return item + 1
+
+        with patch("meanbead.core.runtime.parallel.CORES", cores):
+            steered_map(work, choose, taken.append, 4)
+        return chosen, taken
+
+    def test_choices_do_not_hang_on_the_number_of_cores_or_on_who_is_first(self) -> None:
+        alone = self.chosen(1)
+        self.assertEqual(alone[1], [item + 1 for item in alone[0]])
+        for _ in range(3):
+            self.assertEqual(self.chosen(2), alone)
+
+    def test_what_comes_late_may_give_more_to_choose(self) -> None:
+        ahead, taken = [1], []
+
+        def take(item: int) -> None:
+            taken.append(item)
+            if item < 5:
+                ahead.append(item + 1)
+
+        steered_map(lambda item: item, lambda: ahead.pop() if ahead else None, take, 4)
+        self.assertEqual(taken, [1, 2, 3, 4, 5])
+
+    def test_what_fails_is_raised(self) -> None:
+        items = iter([1, 0, 2])
+        with self.assertRaises(ZeroDivisionError):
+            steered_map(lambda item: 1 // item, lambda: next(items, None), lambda found: None, 2)
+
+
+class Updated(unittest.TestCase):
+    def test_what_many_threads_add_is_all_kept(self) -> None:
+        cache: BoundedCache[frozenset[int]] = BoundedCache(1_000_000, len)
+
+        def add(number: int) -> None:
+            def change(held: frozenset[int] | None) -> frozenset[int]:
+                time.sleep(0.0002)
+                return (held or frozenset()) | {number}
+
+            cache.update("key", change)
+
+        threads = [threading.Thread(target=add, args=(number,)) for number in range(60)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(PATIENCE_S)
+        self.assertEqual(cache.peek("key"), frozenset(range(60)))
