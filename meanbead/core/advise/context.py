@@ -18,7 +18,7 @@ from meanbead.core.model.purpose import Limits
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.model.shop import Shop
 from meanbead.core.recipe.adapt import adapted
-from meanbead.core.recipe.choices import with_value
+from meanbead.core.recipe.choices import with_value, with_values
 from meanbead.core.rules import RuleInput
 
 __all__ = ["AdviceContext", "settings_between", "with_settings"]
@@ -82,13 +82,23 @@ def with_settings(job: PrintJob, settings: list[SetTo], nozzles: dict[int, Nozzl
     Raises :class:`RecipeError` for a value that its model does not take or a nozzle that is not on hand.
     """
     recipe, nozzle = job.recipe, job.nozzle
-    for change in sorted(settings, key=lambda setting: setting.key != "nozzle"):
+    for change in settings:
         if change.key == "nozzle":
             other = nozzles.get(int(change.value)) if isinstance(change.value, int | float) else None
             if other is None:
                 raise RecipeError(f"There is no nozzle {change.value} on hand.", field="nozzle")
             recipe, nozzle = adapted(recipe, job.printer, nozzle, other, job.material, job.standards), other
-            continue
+    changes = [change for change in settings if change.key != "nozzle"]
+    try:
+        recipe = with_values(recipe, [(change.key, change.value) for change in changes])
+    except (ValidationError, KeyError, TypeError, AttributeError):
+        recipe = _one_by_one(recipe, changes)
+    return replace(job, recipe=recipe, nozzle=nozzle)
+
+
+def _one_by_one(recipe: Recipe, changes: list[SetTo]) -> Recipe:
+    """The same, slower, to say which of the changes cannot be made."""
+    for change in changes:
         try:
             recipe = with_value(recipe, change.key, change.value)
         except ValidationError as problem:
@@ -96,4 +106,4 @@ def with_settings(job: PrintJob, settings: list[SetTo], nozzles: dict[int, Nozzl
             raise RecipeError(f"{change.key} cannot be {change.value}: {says}.", field=change.key) from problem
         except (KeyError, TypeError, AttributeError) as problem:
             raise MeanBeadError(f"{change.key!r:.60} is not a setting.", field=change.key) from problem
-    return replace(job, recipe=recipe, nozzle=nozzle)
+    return recipe

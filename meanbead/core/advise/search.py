@@ -10,9 +10,9 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable, Iterator
-from dataclasses import replace
-from typing import Literal
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +24,7 @@ from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises, worst_seen
-from meanbead.core.advise.space import Point, Space, Vary, job_at
+from meanbead.core.advise.space import Point, Recipes, Space, Vary
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Sampled
 from meanbead.core.estimate.job import Prepared, PrintJob, prepare
@@ -33,7 +33,7 @@ from meanbead.core.model.base import Result
 from meanbead.core.model.finding import SettingValue, SetTo
 from meanbead.core.model.plan import Plan
 from meanbead.core.rules import FORBIDDING
-from meanbead.core.runtime.parallel import ordered_map
+from meanbead.core.runtime.parallel import ordered_map, steered_map
 from meanbead.core.schedule.attendance import just_fits
 from meanbead.core.text.durations import duration
 
@@ -50,7 +50,10 @@ _LOOKED_AT = 4096
 """At least so many plans are looked at before a space is given up in which nothing is allowed."""
 
 _REASONS = 4
-_AT_ONCE = 6
+_AT_ONCE = 4
+"""So many are computed in full side by side. A number of its own, not that of the cores: each is chosen by what those before
+it have shown, and the same question has the same answer on any machine."""
+
 _CHECKS = 12
 """So many samples, spread over all that were looked at, are held against all layers before any bound is believed."""
 
@@ -151,14 +154,18 @@ class _Search:
     ) -> None:
         self._engine, self._base_job, self._space, self._limits = engine, job, space, limits
         # Paces are held to the margin that this search asks for.
-        self._context = _narrowed(context, limits)
+        self._context = replace(context, limits=limits)
+        self._recipes = Recipes(job, self._context)
         self._against: Against = against
         self._budget, self._progress = budget, progress
         self._begun, self._time_s = time.monotonic(), time_s
         self._seen: set[Point] = set()
         self._kept: list[Prospect] = []
+        self._drawn: dict[int, Evaluation] = {}
+        self._table = _Table.of(0)
         self._seen_off = Shares()
         self._plans: set[Plan] = set()
+        self._barred: dict[Point, _Reason] = {}
         self._computed = self._in_full = self._broke = 0
         self._ruled_out = _Reasons()
         base = prepare(job)
@@ -206,7 +213,7 @@ class _Search:
         """Numbers of the allowed recipes on the frontier, on the one behind it, and so on."""
         left = np.flatnonzero([prospect.allowed for prospect in self._kept])
         fronts = []
-        points = self._points()
+        points = self._tabled().points
         for _ in range(depth):
             if not len(left):
                 break
@@ -214,12 +221,6 @@ class _Search:
             fronts.append(front.tolist())
             left = np.setdiff1d(left, front)
         return fronts
-
-    def _points(self) -> NDArray[np.float64]:
-        return np.array([self._figures(prospect.measures) for prospect in self._kept]).reshape(-1, 2)
-
-    def _bounds(self) -> NDArray[np.float64]:
-        return np.array([prospect.bounds(self._against, self._seen_off) for prospect in self._kept]).reshape(-1, 2)
 
     def _figures(self, found: Measures) -> tuple[float, float]:
         other = -found.bend if self._against == "bend" else getattr(found, self._against)
@@ -260,26 +261,36 @@ class _Search:
 
     def _allowed(self, point: Point) -> Prepared | None:
         """The job at a point, unless it cannot be, is the same as one before, or is forbidden by its plan alone."""
-        reasons = self._ruled_out
-        try:
-            prepared = job_at(self._base_job, self._space.values(point), self._context)
-        except MeanBeadError as error:
-            reasons.add(f"{error.field} {error.code}", error.message)
+        shaped = tuple(at for at, light in zip(point, self._space.light, strict=True) if not light)
+        if shaped in self._barred:
+            self._ruled_out.add(self._barred[shaped])
             return None
+        found = self._judged(point)
+        if not isinstance(found, _Reason):
+            return found
+        self._ruled_out.add(found)
+        if found.of_shape:
+            self._barred[shaped] = found
+        return None
+
+    def _judged(self, point: Point) -> Prepared | _Reason | None:
+        """The job at a point, or why not; None where it is the same as one before."""
+        try:
+            prepared = self._recipes.at(self._space.values(point))
+        except MeanBeadError as error:
+            return _Reason(f"{error.field} {error.code}", error.message)
         if prepared.plan in self._plans:
-            reasons.add_repeated()
+            self._ruled_out.add_repeated()
             return None
         self._plans.add(prepared.plan)
         rule_input = self._context.rule_input(prepared)
         findings = (finding for rule in FORBIDDING for finding in rule(rule_input))
         forbidding = next((finding for finding in findings if finding.severity in ("stop", "risk")), None)
         if forbidding is not None:
-            reasons.add(forbidding.rule, forbidding.sentence, _distance(forbidding.value, forbidding.limit))
-            return None
+            return _Reason(forbidding.rule, forbidding.sentence, _distance(forbidding.value, forbidding.limit))
         broken = plan_breaches(self._limits, plan_measures(prepared, self._context))
         if broken:
-            reasons.add(broken[0].limit, broken[0].sentence, _distance(broken[0].value, broken[0].allowed))
-            return None
+            return _Reason(broken[0].limit, broken[0].sentence, _distance(broken[0].value, broken[0].allowed))
         return prepared
 
     def _is_short(self, plan: Plan) -> bool:
@@ -305,44 +316,74 @@ class _Search:
 
     def _make_sure(self) -> None:
         """Compute in full what may still beat the line, best promise first, until nothing may or time is up."""
-        sampled = np.array([k for k, prospect in enumerate(self._kept) if not prospect.full], dtype=np.int64)
+        sampled = np.flatnonzero([not prospect.full for prospect in self._kept])
         if len(sampled):
-            self._compute_whole(np.unique(sampled[np.linspace(0, len(sampled) - 1, _CHECKS).astype(np.int64)]).tolist())
+            checks = sampled[np.linspace(0, len(sampled) - 1, _CHECKS).astype(np.int64)]
+            for found in ordered_map(self._whole, np.unique(checks).tolist()):
+                self._take_in(found)
+        asked: set[int] = set()
         most = 0
-        while self._time_left():
+
+        def best_promise() -> int | None:
+            nonlocal most
+            if not self._time_left():
+                return None
             promise = self._promises()
-            requested = [int(k) for k in np.argsort(-promise, kind="stable")[:_AT_ONCE] if promise[k] > 0]
-            if not requested:
-                return
+            promise[list(asked)] = 0.0
             left = int(np.count_nonzero(promise))
+            if not left:
+                return None
             most = max(most, left)
-            self._compute_whole(requested)
             share = 0.7 + 0.3 * (1 - left / (most + 1))
-            self._progress(share, f"{self._in_full} computed in full, {left} more may be better", self._found(False))
+            doing = f"{self._in_full} computed in full, {left} more may be better"
+            self._progress(share, doing, self._found(False) if len(asked) % _AT_ONCE == 0 else None)
+            best = int(np.argmax(promise))
+            asked.add(best)
+            return best
+
+        steered_map(self._whole, best_promise, self._take_in, _AT_ONCE)
 
     def _promises(self) -> NDArray[np.float64]:
-        whole = np.array([prospect.full and prospect.allowed for prospect in self._kept], dtype=bool)
-        asked = np.array(
-            [not prospect.full and (prospect.allowed or prospect.doubtful) for prospect in self._kept], dtype=bool
-        )
+        table = self._tabled()
         found = np.zeros(len(self._kept))
-        points, bounds = self._points(), self._bounds()
-        found[asked] = promises(points[whole], points[asked], bounds[asked])
+        line = table.points[table.whole]
+        found[table.asked] = promises(line[non_dominated(line)], table.points[table.asked], table.bounds[table.asked])
         return found
 
-    def _compute_whole(self, numbers: list[int]) -> None:
-        for k, whole in ordered_map(self._whole, numbers):
-            self._in_full += 1
+    def _tabled(self) -> _Table:
+        if len(self._table.points) != len(self._kept):
+            self._tabulate([])
+        return self._table
+
+    def _tabulate(self, numbers: Iterable[int]) -> None:
+        """Put the figures of these into the table; of all where any are new."""
+        if len(self._table.points) != len(self._kept):
+            self._table, numbers = _Table.of(len(self._kept)), range(len(self._kept))
+        table = self._table
+        for k in numbers:
             prospect = self._kept[k]
-            prospect.settle(whole)
-            if whole is not None:
-                self._judge(prospect)
+            table.points[k] = self._figures(prospect.measures)
+            table.bounds[k] = prospect.bounds(self._against, self._seen_off)
+            table.whole[k] = prospect.full and prospect.allowed
+            table.asked[k] = not prospect.full and (prospect.allowed or prospect.doubtful)
+
+    def _take_in(self, found: tuple[int, Sampled | None]) -> None:
+        """What a recipe is in full, and what that says of all that are known from a sample."""
+        number, whole = found
+        self._in_full += 1
+        settled = self._kept[number]
+        settled.settle(whole)
+        if whole is not None:
+            self._judge(settled)
         seen = worst_seen(self._kept)
         if seen != self._seen_off:
             self._seen_off = seen
             for prospect in self._kept:
                 if not (prospect.full or prospect.allowed):
                     self._judge(prospect)
+            self._tabulate(range(len(self._kept)))
+        else:
+            self._tabulate([number])
 
     def _whole(self, number: int) -> tuple[int, Sampled | None]:
         try:
@@ -354,10 +395,10 @@ class _Search:
         promise = self._promises()
         shown = [k for k, prospect in enumerate(self._kept) if prospect.allowed]
         place = {k: at for at, k in enumerate(shown)}
-        points = self._points()
+        points = self._tabled().points
         whole = np.array([k for k in shown if self._kept[k].full], dtype=np.int64)
         line = whole[non_dominated(points[whole])] if len(whole) else whole
-        dots = [self._dot(self._kept[k]) for k in shown]
+        dots = [self._dot(k) for k in shown]
         picks: dict[str, Highlight] = {}
         if len(line) and final:
             picked = {"fastest": line[0], "leanest": line[-1], "knee": line[knee(points[line])]}
@@ -397,20 +438,29 @@ class _Search:
             f"{between} of print time."
         )
 
-    def _dot(self, prospect: Prospect) -> Evaluation:
-        slot = just_fits(prospect.measures.whole_time_s, self._context.shop.attended)
+    def _dot(self, number: int) -> Evaluation:
+        """A recipe as it is told of; drawn anew only where its measures are new."""
+        prospect = self._kept[number]
+        bound_s, bound_against = prospect.bounds(self._against, self._seen_off)
+        known = self._drawn.get(number)
+        if known is None or known.measures is not prospect.measures:
+            known = self._evaluation(prospect, bound_s, bound_against)
+        elif (known.bound_s, known.bound_against) != (bound_s, bound_against):
+            known = known.model_copy(update={"bound_s": bound_s, "bound_against": bound_against})
+        self._drawn[number] = known
+        return known
+
+    def _evaluation(self, prospect: Prospect, bound_s: float, bound_against: float) -> Evaluation:
         values = self._space.values(prospect.point)
         nozzle = [SetTo(key="nozzle", value=values["nozzle"])] if "nozzle" in values else []
-        settings = nozzle + settings_between(self._base_job.recipe, prospect.prepared.job.recipe)
-        bound_s, bound_against = prospect.bounds(self._against, self._seen_off)
         return Evaluation(
             values=values,
-            settings=settings,
+            settings=nozzle + settings_between(self._base_job.recipe, prospect.prepared.job.recipe),
             measures=prospect.measures,
             full=prospect.full,
             bound_s=bound_s,
             bound_against=bound_against,
-            just_fits=slot,
+            just_fits=just_fits(prospect.measures.whole_time_s, self._context.shop.attended),
         )
 
     def _pick(self, number: int, dot: Evaluation) -> Highlight:
@@ -418,8 +468,35 @@ class _Search:
         return Highlight(dot=number, gives_up=[words_of(effect) for effect in worse])
 
 
-def _narrowed(context: AdviceContext, limits: SearchLimits) -> AdviceContext:
-    return replace(context, limits=limits)
+@dataclass(frozen=True)
+class _Table:
+    """What is kept, in figures, a row each: ``points`` and ``bounds`` (n, 2), whether it is computed in full and may be on the
+    line, and whether it is not and may be."""
+
+    points: NDArray[np.float64]
+    bounds: NDArray[np.float64]
+    whole: NDArray[np.bool_]
+    asked: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, count: int) -> _Table:
+        return cls(np.zeros((count, 2)), np.zeros((count, 2)), np.zeros(count, bool), np.zeros(count, bool))
+
+
+_OF_SHAPE = ("layer_height_mm", "line_width_mm", "layer_height_low", "layer_height_high", "ridge_mm")
+
+
+class _Reason(NamedTuple):
+    """Why a point is ruled out: the kind, in words, and by how much it misses."""
+
+    kind: str
+    sentence: str
+    distance: float = math.inf
+
+    @property
+    def of_shape(self) -> bool:
+        """Whether heights, widths and the nozzle alone decide it, whatever the filling and the speeds."""
+        return self.kind.startswith(_OF_SHAPE)
 
 
 class _Reasons:
@@ -429,10 +506,11 @@ class _Reasons:
         self.count = 0
         self._kinds: dict[str, tuple[int, float, str]] = {}
 
-    def add(self, kind: str, sentence: str, distance: float = math.inf) -> None:
+    def add(self, reason: _Reason) -> None:
         self.count += 1
-        count, nearest, before = self._kinds.get(kind, (0, math.inf, sentence))
-        self._kinds[kind] = (count + 1, *min((nearest, before), (distance, sentence), key=lambda found: found[0]))
+        count, nearest, before = self._kinds.get(reason.kind, (0, math.inf, reason.sentence))
+        closest = min((nearest, before), (reason.distance, reason.sentence), key=lambda found: found[0])
+        self._kinds[reason.kind] = (count + 1, *closest)
 
     def add_repeated(self) -> None:
         """A point that comes to the same plan as one before: nothing keeps it out."""

@@ -23,7 +23,7 @@ from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import CEILING_BORES, SPREAD_TO_FIT, floor_to
 
-__all__ = ["Point", "Space", "Vary", "job_at", "usual_vary"]
+__all__ = ["Point", "Recipes", "Space", "Vary", "usual_vary"]
 
 Vary = dict[str, Annotated[list[SettingValue], Field(min_length=1, max_length=40)]]
 """What varies and by which values. Keys are the recipe's own dotted ones, and four that set several of them:
@@ -75,6 +75,11 @@ class Space:
         """How many recipes it holds."""
         return math.prod(len(values) for _, values in self.axes)
 
+    @property
+    def light(self) -> tuple[bool, ...]:
+        """For each axis whether it leaves the outlines, heights and widths as they are."""
+        return tuple(key in _LIGHT or key.startswith(_LIGHT_TOPICS) for key, _ in self.axes)
+
     def values(self, point: Point) -> dict[str, SettingValue]:
         """The values at a point, by axis."""
         return {key: values[at] for (key, values), at in zip(self.axes, point, strict=True)}
@@ -101,7 +106,7 @@ class Space:
         unit = sobol.random_base2(max(3, math.ceil(math.log2(max(count, 2)))))
         shape = np.array([len(values) for _, values in self.axes])
         at: NDArray[np.int64] = np.minimum((unit * shape).astype(np.int64), shape - 1)
-        light = np.array([key in _LIGHT or key.startswith(_LIGHT_TOPICS) for key, _ in self.axes])
+        light = np.array(self.light)
         following = (np.arange(len(at))[:, None] + np.arange(_COMPANIONS + 1)) % len(at)
         rows = np.where(light, at[following], at[:, None, :])
         points = (tuple(int(k) for k in row) for row in rows.reshape(-1, len(self.axes)))
@@ -133,32 +138,46 @@ def _smooth_enough(
     return {height for height in found if low_mm - 1e-9 <= height <= high_mm + 1e-9}
 
 
-def job_at(base: PrintJob, values: Mapping[str, SettingValue], context: AdviceContext) -> Prepared:
-    """The job at a point: the base with its values. Speeds are held to what the hot end melts, less the margin that the
-    purpose asks for, and skins keep the base's thickness where layers change.
+class Recipes:
+    """The recipes of a space around a base: the base with a point's values. Speeds are held to what the hot end melts, less
+    the margin that the purpose asks for, and skins keep the base's thickness where layers change.
 
-    Raises :class:`RecipeError` where the point cannot be.
+    What depends on the base and the nozzle alone is worked out once.
     """
-    settings = [SetTo(key=key, value=value) for key, value in values.items() if key not in _TOGETHER[1:]]
-    job = with_settings(base, [*_kept_skins(base, values), *settings], context.nozzles)
-    widths = _widths(values, job.nozzle.bore_mm)
-    if widths:
-        job = with_settings(job, widths, context.nozzles)
-    prepared = prepare(job)
-    paced = _paced(prepared, float(values.get("pace") or 1.0), context)
-    return prepare(with_settings(job, paced, context.nozzles)) if paced else prepared
 
+    def __init__(self, base: PrintJob, context: AdviceContext) -> None:
+        self._base, self._context = base, context
+        shape = resolve(base.recipe, base.printer, base.nozzle, base.material, base.standards).shape
+        self._skins = [
+            (name, SetTo(key=f"skins.{name}_mm", value=round(layers * shape.layer_height_mm, 4)))
+            for name, layers in (("top", shape.top_layers), ("bottom", shape.bottom_layers))
+        ]
+        self._carried: dict[SettingValue, PrintJob] = {}
 
-def _kept_skins(base: PrintJob, values: Mapping[str, SettingValue]) -> list[SetTo]:
-    """Skins in millimetres where heights vary and layers are not varied themselves."""
-    if "layer_height_mm" not in values and "nozzle" not in values:
-        return []
-    shape = resolve(base.recipe, base.printer, base.nozzle, base.material, base.standards).shape
-    kept = []
-    for name, layers in (("top", shape.top_layers), ("bottom", shape.bottom_layers)):
-        if f"{name}_layers" not in values and f"skins.{name}_mm" not in values:
-            kept.append(SetTo(key=f"skins.{name}_mm", value=round(layers * shape.layer_height_mm, 4)))
-    return kept
+    def at(self, values: Mapping[str, SettingValue]) -> Prepared:
+        """The job at a point. Raises :class:`RecipeError` where the point cannot be."""
+        nozzles = self._context.nozzles
+        job = self._base if "nozzle" not in values else self._with_nozzle(values["nozzle"])
+        settings = [SetTo(key=key, value=value) for key, value in values.items() if key not in _TOGETHER]
+        job = with_settings(job, [*self._kept_skins(values), *settings, *_widths(values, job.nozzle.bore_mm)], nozzles)
+        prepared = prepare(job)
+        paced = _paced(prepared, float(values.get("pace") or 1.0), self._context)
+        return prepare(with_settings(job, paced, nozzles)) if paced else prepared
+
+    def _with_nozzle(self, number: SettingValue) -> PrintJob:
+        if number not in self._carried:
+            self._carried[number] = with_settings(
+                self._base, [SetTo(key="nozzle", value=number)], self._context.nozzles
+            )
+        return self._carried[number]
+
+    def _kept_skins(self, values: Mapping[str, SettingValue]) -> list[SetTo]:
+        """Skins in millimetres where heights vary and layers are not varied themselves."""
+        if "layer_height_mm" not in values and "nozzle" not in values:
+            return []
+        return [
+            thick for name, thick in self._skins if f"{name}_layers" not in values and f"skins.{name}_mm" not in values
+        ]
 
 
 def _widths(values: Mapping[str, SettingValue], bore_mm: float) -> list[SetTo]:

@@ -7,7 +7,7 @@ own model, so that they cannot differ from what is accepted; defaults are told b
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cache
 from importlib.resources import files
 from typing import Any, Literal
@@ -19,7 +19,7 @@ from meanbead.core.model.estimate import Result
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.recipe.defaults import sentence_of
 
-__all__ = ["Choice", "Option", "choices", "value_at", "with_value"]
+__all__ = ["Choice", "Option", "choices", "value_at", "with_value", "with_values"]
 
 Kind = Literal[
     "number", "whole", "percent", "choice", "yesno", "ranges", "angles", "machine", "nozzle", "material", "spool"
@@ -110,13 +110,19 @@ def value_at(recipe: Recipe | None, key: str) -> Any:
 
 def with_value(recipe: Recipe, key: str, value: Any) -> Recipe:
     """A recipe with one key set, or left open with None. Raises pydantic's ValidationError for a value out of bounds."""
+    return with_values(recipe, [(key, value)])
+
+
+def with_values(recipe: Recipe, settings: Iterable[tuple[str, Any]]) -> Recipe:
+    """The same for several keys at once, one after the other, checked when all are set."""
     content = recipe.model_dump(exclude_none=True)
-    *path, last = key.split(".")
-    place = content
-    for name in path:
-        place = place.setdefault(name, {})
-    if value is None:
-        place.pop(last, None)
-    else:
-        place[last] = value
+    for key, value in settings:
+        *path, last = key.split(".")
+        place = content
+        for name in path:
+            place = place.setdefault(name, {})
+        if value is None:
+            place.pop(last, None)
+        else:
+            place[last] = value
     return Recipe.model_validate(content)

@@ -7,6 +7,7 @@ import unittest
 from types import SimpleNamespace
 from typing import Any, ClassVar
 from unittest import mock
+from unittest.mock import patch
 
 import numpy as np
 from hypothesis import given
@@ -18,7 +19,7 @@ from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import measures, plan_measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises
 from meanbead.core.advise.search import SearchResult, search
-from meanbead.core.advise.space import Space, job_at, usual_vary
+from meanbead.core.advise.space import Recipes, Space, usual_vary
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob, prepare
@@ -73,7 +74,7 @@ class BruteForce(unittest.TestCase):
         """Every recipe of the space in full, those that break a limit left out."""
         found = []
         for values in itertools.product(*self.VARY.values()):
-            made = job_at(job, dict(zip(self.VARY, values, strict=True)), context)
+            made = Recipes(job, context).at(dict(zip(self.VARY, values, strict=True)))
             found_measures = measures(made, ENGINE.sampled(made, None).estimate, context)
             if not breaches(limits, found_measures):
                 found.append((found_measures.piece_time_s, found_measures.filament_g))
@@ -102,6 +103,29 @@ class BruteForce(unittest.TestCase):
         self.assertTrue(all(found.dots[k].full for k in found.frontier))
 
 
+class RuledOut(unittest.TestCase):
+    def test_what_is_known_of_a_shape_rules_out_what_asking_each_recipe_does(self) -> None:
+        """On a part with slopes, with limits, nozzles and heights that cannot be among what varies."""
+        solid = cone(12, 3, 9)
+        context = AdviceContext(part_facts(solid), ENGINE.insight(solid).facts, nozzles=NothingBetter.NOZZLES)
+        job = PrintJob(solid, Recipe(), nozzle=NothingBetter.NOZZLES[2])
+        vary: dict[str, list[Any]] = {
+            "nozzle": [1, 2, 3],
+            "layer_height_mm": [0.06, 0.1, 0.16, 0.24, 0.36, 0.5],
+            "line_width_bores": [0.9, 1.2],
+            "infill.pattern": ["grid", "gyroid"],
+            "infill.lines_side_by_side": [1, 2],
+            "pace": [1, 2],
+        }
+        limits = SearchLimits(ridge_mm=0.12)
+        with_memory = search(ENGINE, job, vary, limits, context, budget=40, time_s=600)
+        with patch("meanbead.core.advise.search._OF_SHAPE", ()):
+            without = search(ENGINE, job, vary, limits, context, budget=40, time_s=600)
+        self.assertEqual(with_memory.discarded, without.discarded)
+        self.assertEqual([dot.values for dot in with_memory.dots], [dot.values for dot in without.dots])
+        self.assertGreater(with_memory.discarded, 20)
+
+
 class NothingBetter(unittest.TestCase):
     """Of all that a search has looked at, computed in full one by one, nothing beats its picks: on parts of few layers and
     of many, in small spaces and large ones, with nozzles among what varies."""
@@ -126,7 +150,7 @@ class NothingBetter(unittest.TestCase):
         self.assertEqual(found.leanest.dot, found.frontier[-1])
         off = []
         for dot in found.dots:
-            made = job_at(job, dot.values, context)
+            made = Recipes(job, context).at(dot.values)
             true = measures(made, ENGINE.sampled(made, None).estimate, context)
             mine = (true.piece_time_s, true.filament_g)
             if dot.full:
@@ -202,12 +226,12 @@ class SmoothEnough(unittest.TestCase):
             assert context.insight is not None
             steps = {}
             for height in usual_vary(job, context)["layer_height_mm"]:
-                plan = job_at(job, {"layer_height_mm": height}, context).plan
+                plan = Recipes(job, context).at({"layer_height_mm": height}).plan
                 steps[height] = ridge_mm(plan, context.insight)
             within = [height for height, step in steps.items() if step <= allowed + 1e-9]
             self.assertTrue(within, gloss)
             # One step of the axis more would be over.
-            plan = job_at(job, {"layer_height_mm": max(within) + (job.printer.z_step_mm or 0.01)}, context).plan  # type: ignore[type-var, operator]
+            plan = Recipes(job, context).at({"layer_height_mm": max(within) + (job.printer.z_step_mm or 0.01)}).plan  # type: ignore[type-var, operator]
             self.assertGreater(ridge_mm(plan, context.insight), allowed)
             self.assertAlmostEqual(
                 ridge_mm(plan, context.insight) / 0.1 * (height_for_ridge_mm(0.1, context.insight) or 0),
@@ -218,7 +242,7 @@ class SmoothEnough(unittest.TestCase):
     def test_the_rule_of_the_bench_and_the_limit_of_the_search_agree(self) -> None:
         for gloss, height in itertools.product(("matte", "satin", "shiny"), (0.1, 0.12, 0.14, 0.16, 0.2, 0.24, 0.28)):
             job, context = self.smooth(0.14, gloss)  # type: ignore[arg-type]
-            made = job_at(job, {"layer_height_mm": height}, context)
+            made = Recipes(job, context).at({"layer_height_mm": height})
             told = list(ridge(context.rule_input(made)))
             broken = [one.limit for one in plan_breaches(context.limits, plan_measures(made, context))]
             self.assertEqual(bool(told), "ridge_mm" in broken, (gloss, height))
@@ -236,7 +260,7 @@ class SmoothEnough(unittest.TestCase):
         self.assertLessEqual(sum(one.count for one in found.ruled_out), found.discarded)
         assert context.insight is not None
         least = min(
-            ridge_mm(job_at(job, {"layer_height_mm": height}, context).plan, context.insight)
+            ridge_mm(Recipes(job, context).at({"layer_height_mm": height}).plan, context.insight)
             for height in vary["layer_height_mm"]
             if float(height or 0) >= 0.1
         )

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.advise.space import job_at
+from meanbead.core.advise.space import Recipes
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
@@ -29,7 +29,7 @@ NOZZLES = {1: Nozzle(), 2: Nozzle(bore_mm=0.6), 3: Nozzle(bore_mm=0.25)}
 
 def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple[PrintJob, Plan]:
     job = PrintJob(BLOCK, Recipe.model_validate(choices), Printer())
-    made = job_at(job, values, AdviceContext(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES))
+    made = Recipes(job, AdviceContext(part_facts(BLOCK), insight(), limits, nozzles=NOZZLES)).at(values)
     return made.job, made.plan
 
 
@@ -70,7 +70,7 @@ class Pace(unittest.TestCase):
     def test_the_axes_bound_it_too(self) -> None:
         slow = Printer.model_validate({"max_speed_mm_s": {"x": 90, "y": 70}})
         job = PrintJob(BLOCK, Recipe(), slow)
-        plan = job_at(job, {"pace": 5}, AdviceContext(part_facts(BLOCK), insight(), nozzles=NOZZLES)).plan
+        plan = Recipes(job, AdviceContext(part_facts(BLOCK), insight(), nozzles=NOZZLES)).at({"pace": 5}).plan
         self.assertLessEqual(plan.speed_mm_s.infill, 70)
 
 
