@@ -77,8 +77,8 @@ export function PartCard({ part }: { part: Part }) {
               )}
               <Printed part={part} />
               {part.headline.outdated && (
-                <span className="block text-xs text-warning" title={t`Something that it rests on was changed since: open it, and it is estimated anew.`}>
-                  <Trans>before a change of the shelf or the house</Trans>
+                <span className="block text-xs text-warning" title={t`The shelf, the house's rules or the way of estimating was changed since: open it, and it is estimated anew.`}>
+                  <Trans>before a change of what it rests on</Trans>
                 </span>
               )}
             </p>
