@@ -60,9 +60,15 @@ class Upgrades(unittest.TestCase):
                 if accounts:
                     self.assertEqual(browser.sign_in("Ida").status_code, 200)
                 part = browser.ask("GET", "/api/parts").get_json()["parts"][0]
-                self.assertEqual((part["name"], part["headline"]["outdated"]), ("Block", from_older_engine(database)))
+                outdated = from_older_engine(database)
+                self.assertEqual((part["name"], part["headline"]["outdated"]), ("Block", outdated))
+                self.assertGreater(part["headline"]["print_time_s"], 60)
                 columns = browser.ask("GET", f"/api/parts/{part['id']}/recipes").get_json()["recipes"]
-                self.assertTrue(all(column["estimate"]["print_time_s"] > 60 for column in columns))
+                for column in columns:
+                    # Figures of another engine are not shown as this one's; who asks gets them worked out anew.
+                    self.assertEqual(column["estimate"] is None, outdated)
+                    answer = browser.ask("POST", f"/api/recipes/{column['id']}/estimate").get_json()
+                    self.assertGreater(answer["print_time_s"], 60)
                 versions = browser.ask("GET", f"/api/recipes/{columns[0]['id']}/versions").get_json()["versions"]
                 self.assertEqual(versions[-1]["who"], "Ida")
                 for path in (
