@@ -112,6 +112,21 @@ class TradeOff(UiCase):
         page.get_by_role("button", name="Search all 2 recipes").click()
         expect(page.get_by_test_id("beyond")).to_contain_text("Everyday with")
 
+    def test_a_page_that_is_loaded_anew_follows_its_search_on(self) -> None:
+        self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'anew.stl')}/tradeoff")
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Search 500")).click()
+        page.get_by_role("button", name="Stop").or_(page.get_by_test_id("answer")).first.wait_for()
+        page.reload()
+        expect(page.get_by_test_id("answer")).to_contain_text("Fastest")
+        # What the tab remembers may be gone from the workshop.
+        page.evaluate("""() => { for (const key of Object.keys(sessionStorage)) if (key.startsWith("meanbead.job."))
+            sessionStorage.setItem(key, sessionStorage.getItem(key).replace(/"id":\\d+/, '"id":99999999')) }""")
+        page.reload()
+        page.get_by_role("button", name=re.compile("^Search 500")).wait_for()
+        expect(page.get_by_role("alert")).to_have_count(0)
+        self.expected_errors = ("404",)
+
     def test_limits_that_nothing_keeps_are_said(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 4)), 'limited.stl')}/tradeoff")
         page = self.page

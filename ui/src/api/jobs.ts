@@ -14,18 +14,20 @@ export interface FollowedJob {
 
 /**
  * Start a job, follow it to its end, and stop it. `about` says what it is computed from: when that changes, an older
- * job's findings are no longer shown.
+ * job's findings are no longer shown. With `kept`, a name, the tab remembers the job, and a page that is loaded anew
+ * follows it on.
  */
-export function useJob(about: readonly unknown[], begin: () => Promise<Job>): FollowedJob {
+export function useJob(about: readonly unknown[], begin: () => Promise<Job>, kept?: string): FollowedJob {
   const queries = useQueryClient();
   const key = JSON.stringify(about);
-  const [started, setStarted] = useState<{ key: string; id: number } | null>(null);
+  const [started, setStarted] = useState<Started | null>(() => (kept === undefined ? null : heldStart(kept)));
   const id = started?.key === key ? started.id : null;
   const starting = useMutation({
     mutationFn: begin,
     onSuccess: (job) => {
       queries.setQueryData(["job", job.id], job);
       setStarted({ key, id: job.id });
+      if (kept !== undefined) sessionStorage.setItem(`meanbead.job.${kept}`, JSON.stringify({ key, id: job.id }));
     },
   });
   const following = useQuery({
@@ -42,13 +44,30 @@ export function useJob(about: readonly unknown[], begin: () => Promise<Job>): Fo
       .then(() => queries.invalidateQueries({ queryKey: ["job", id] }));
   };
   const job = id === null ? undefined : following.data;
+  // What was remembered may be gone from the workshop: then there is nothing to follow, and nothing is wrong.
+  const gone = job === undefined && started?.held === true;
   return {
     job,
     busy: starting.isPending || isUnderWay(job),
-    problem: starting.error?.message ?? following.error?.message ?? (job?.problem ? job.problem : null),
+    problem: starting.error?.message ?? (gone ? null : following.error?.message) ?? (job?.problem ? job.problem : null),
     start: () => starting.mutate(),
     cancel,
   };
+}
+
+interface Started {
+  key: string;
+  id: number;
+  held?: boolean;
+}
+
+function heldStart(kept: string): Started | null {
+  try {
+    const found = JSON.parse(sessionStorage.getItem(`meanbead.job.${kept}`) ?? "null") as Started | null;
+    return typeof found?.id === "number" && typeof found.key === "string" ? { ...found, held: true } : null;
+  } catch {
+    return null; // damaged, or the tab keeps nothing
+  }
 }
 
 function isUnderWay(job: Job | undefined): boolean {

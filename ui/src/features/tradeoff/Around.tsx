@@ -48,6 +48,7 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
         body: { vary, limits, against },
       }),
     ),
+    `search.${column.id}`,
   );
   const found = work.job?.search ?? undefined;
   const marks: Mark[] = columns.flatMap((one, at) => {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Evaluation, Shelf } from "../../api/client";
-import { describe as describeDot, kneeOf, nonDominated, shortName } from "./frontier";
+import { describe as describeDot, digits, kneeOf, nonDominated, shortName } from "./frontier";
 
 type Point = readonly [number, number];
 
@@ -47,5 +47,16 @@ describe("a dot", () => {
   it("has a short name", () => {
     expect(shortName(dot, shelf)).toBe("0.6 brass, 0.3 mm, 1 wall, 15 %");
     expect(shortName({ values: { pace: 2 } } as unknown as Evaluation, shelf)).toBe("From the trade-off");
+  });
+});
+
+describe("decimals of an axis", () => {
+  it("tell its marks apart, however close they are", () => {
+    for (const range of [400, 12, 3, 0.7, 0.2, 0.03, 0.01, 0.0004]) {
+      const marks = [0, 1, 2, 3, 4].map((step) => (3.34 + (step * range) / 4).toFixed(digits(range, 1)));
+      expect(new Set(marks).size).toBe(5);
+    }
+    expect(digits(0, 1)).toBe(1);
+    expect(digits(400, 1)).toBe(1);
   });
 });

@@ -15,7 +15,9 @@ export interface Axis {
   tick: (value: number, range: number) => string;
 }
 
-const digits = (range: number, usual: number) => (range < 0.5 ? usual + 1 : usual);
+/** Decimals at which four steps of a range are told apart; never fewer than usual. */
+export const digits = (range: number, usual: number) =>
+  range > 0 ? Math.min(6, Math.max(usual, Math.ceil(-Math.log10(range / 4)))) : usual;
 
 export const AXES: readonly Axis[] = [
   { key: "filament_g", label: t`Filament`, unit: "g", of: (m) => m.filament_g, show: (v) => formatGrams(v), tick: (v, range) => `${v.toFixed(digits(range, 1))} g` },
