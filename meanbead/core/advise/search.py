@@ -153,6 +153,7 @@ class _Search:
         progress: Progress,
     ) -> None:
         self._engine, self._base_job, self._space, self._limits = engine, job, space, limits
+        self._light = space.light
         # Paces are held to the margin that this search asks for.
         self._context = replace(context, limits=limits)
         self._recipes = Recipes(job, self._context)
@@ -261,7 +262,7 @@ class _Search:
 
     def _allowed(self, point: Point) -> Prepared | None:
         """The job at a point, unless it cannot be, is the same as one before, or is forbidden by its plan alone."""
-        shaped = tuple(at for at, light in zip(point, self._space.light, strict=True) if not light)
+        shaped = tuple(at for at, light in zip(point, self._light, strict=True) if not light)
         if shaped in self._barred:
             self._ruled_out.add(self._barred[shaped])
             return None

@@ -8,6 +8,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.geometry.edges import RegionEdges, edges_in_strips, strip_at
+from meanbead.core.geometry.polyline import with_room
 from meanbead.core.runtime.parallel import CORES, Objects, parallel_map
 
 __all__ = ["clip_curves"]
@@ -67,12 +68,10 @@ def _overlaid(curve: Floats, region: int, regions: Objects) -> tuple[Floats, Who
 def _clip(points, offsets, region, ring_points, ring_end, last_ring):  # type: ignore[no-untyped-def]
     """Pieces of curves: points (m, 2), the number of points of each piece, the number of its curve; then the numbers of the
     curves that cross an odd number of edges, which have no pieces here."""
-    capacity = 4096
-    out = np.empty((capacity, 2))
+    out = np.empty((4096, 2))
     used = 0
-    piece_capacity = 1024
-    count = np.empty(piece_capacity, np.int64)
-    line_of = np.empty(piece_capacity, np.int64)
+    count = np.empty(1024, np.int64)
+    line_of = np.empty(1024, np.int64)
     pieces = 0
     odd = np.empty(len(region), np.int64)
     odds = 0
@@ -114,10 +113,7 @@ def _clip(points, offsets, region, ring_points, ring_end, last_ring):  # type: i
                     own = strip_at(py + share * (qy - py), low, rise, strips)
                     if min(max(own, lower, bottom), upper, top) != strip:
                         continue
-                    if crossings == len(crossing):
-                        more = np.empty(2 * crossings)
-                        more[:crossings] = crossing
-                        crossing = more
+                    crossing = with_room(crossing, crossings, 1)
                     crossing[crossings] = at - begin + share
                     crossings += 1
         if crossings % 2:
@@ -131,16 +127,8 @@ def _clip(points, offsets, region, ring_points, ring_end, last_ring):  # type: i
                 continue
             first, last = int(np.floor(enter)) + 1, int(np.ceil(leave)) - 1
             size = max(0, last - first + 1) + 2
-            while used + size > capacity:
-                capacity *= 2
-                bigger = np.empty((capacity, 2))
-                bigger[:used] = out[:used]
-                out = bigger
-            if pieces == piece_capacity:
-                piece_capacity *= 2
-                counts, lines = np.empty(piece_capacity, np.int64), np.empty(piece_capacity, np.int64)
-                counts[:pieces], lines[:pieces] = count, line_of
-                count, line_of = counts, lines
+            out = with_room(out, used, size)
+            count, line_of = with_room(count, pieces, 1), with_room(line_of, pieces, 1)
             _at(points, begin, end, enter, out, used)
             for k in range(first, last + 1):
                 out[used + 1 + k - first] = points[begin + k]

@@ -25,6 +25,7 @@ from meanbead.core.runtime.alike import equal_elements
 __all__ = [
     "CORES",
     "Objects",
+    "free_cores",
     "halves",
     "ordered_map",
     "parallel_apply",

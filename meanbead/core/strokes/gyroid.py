@@ -12,6 +12,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.geometry.polyline import needed_points, with_room
+
 __all__ = ["gyroid_curves"]
 
 Floats = NDArray[np.float64]
@@ -38,12 +40,10 @@ def gyroid_curves(
 
 @numba.njit(cache=True, nogil=True)
 def _curves(bounds, middle, period, chord):  # type: ignore[no-untyped-def]
-    capacity = 4096
-    out = np.empty((capacity, 2))
+    out = np.empty((4096, 2))
     used = 0
-    curve_capacity = 256
-    count = np.empty(curve_capacity, np.int64)
-    box_of = np.empty(curve_capacity, np.int64)
+    count = np.empty(256, np.int64)
+    box_of = np.empty(256, np.int64)
     curves = 0
     for box in range(len(middle)):
         unit = period[box] / (2 * np.pi)
@@ -66,7 +66,7 @@ def _curves(bounds, middle, period, chord):  # type: ignore[no-untyped-def]
             waves[:, k, 0] = u * unit
             waves[0, k, 1] = (aside - phi) * unit
             waves[1, k, 1] = (np.pi - aside - phi) * unit
-        needed = (_needed(waves[0], chord), _needed(waves[1], chord))
+        needed = (np.flatnonzero(needed_points(waves[0], chord)), np.flatnonzero(needed_points(waves[1], chord)))
         # Of two that alternate, from one side of the box to the other: the upper one is less than a period above the lower.
         for branch in range(2):
             waves[branch, :, 1] -= np.floor(waves[branch, :, 1].mean() / period[box]) * period[box]
@@ -81,16 +81,8 @@ def _curves(bounds, middle, period, chord):  # type: ignore[no-untyped-def]
             if aside + wave[:, 1].max() < bounds[box, across] or aside + wave[:, 1].min() > bounds[box, across + 2]:
                 continue
             size = (last - first) * (len(kept) - 1) + 1
-            while used + size > capacity:
-                capacity *= 2
-                bigger = np.empty((capacity, 2))
-                bigger[:used] = out[:used]
-                out = bigger
-            if curves == curve_capacity:
-                curve_capacity *= 2
-                counts, boxes = np.empty(curve_capacity, np.int64), np.empty(curve_capacity, np.int64)
-                counts[:curves], boxes[:curves] = count, box_of
-                count, box_of = counts, boxes
+            out = with_room(out, used, size)
+            count, box_of = with_room(count, curves, 1), with_room(box_of, curves, 1)
             count[curves], box_of[curves] = size, box
             curves += 1
             for turn in range(first, last):
@@ -102,30 +94,3 @@ def _curves(bounds, middle, period, chord):  # type: ignore[no-untyped-def]
             out[used, across] = wave[0, 1] + aside
             used += 1
     return out[:used].copy(), count[:curves].copy(), box_of[:curves].copy()
-
-
-@numba.njit(cache=True, nogil=True)
-def _needed(wave, chord):  # type: ignore[no-untyped-def]
-    """Numbers of the points that are kept so that chords stay close to all others (Ramer 1972; Douglas and Peucker 1973)."""
-    count = len(wave)
-    keep = np.zeros(count, np.bool_)
-    keep[0] = keep[count - 1] = True
-    spans = np.empty((count, 2), np.int64)
-    spans[0, 0], spans[0, 1] = 0, count - 1
-    left = 1
-    while left:
-        left -= 1
-        a, b = spans[left, 0], spans[left, 1]
-        dx, dy = wave[b, 0] - wave[a, 0], wave[b, 1] - wave[a, 1]
-        length = np.hypot(dx, dy)
-        farthest, at = 0.0, -1
-        for k in range(a + 1, b):
-            off = abs(dx * (wave[k, 1] - wave[a, 1]) - dy * (wave[k, 0] - wave[a, 0])) / length
-            if off > farthest:
-                farthest, at = off, k
-        if farthest > chord:
-            keep[at] = True
-            spans[left, 0], spans[left, 1] = a, at
-            spans[left + 1, 0], spans[left + 1, 1] = at, b
-            left += 2
-    return np.flatnonzero(keep)

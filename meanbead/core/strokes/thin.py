@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from meanbead.core.geometry.edges import edge_distance_mm
 from meanbead.core.geometry.offsets import grown
 from meanbead.core.geometry.overlay import difference, intersection
+from meanbead.core.geometry.polyline import needed_points
 from meanbead.core.runtime.alike import ranges
 from meanbead.core.runtime.parallel import Objects, free_cores, parallel_floats
 from meanbead.core.runtime.trees import tree_of
@@ -417,32 +418,7 @@ _WIDTH_STEP = 0.03
 def _thinned(points: Floats, wide: Floats, ring: bool) -> tuple[Floats, Floats]:
     """Drop samples that neither the line's course nor its width needs; width counts as a third coordinate."""
     scale = _CHORD_MM / (_WIDTH_STEP * float(np.median(wide)))
-    keep = _needed(np.column_stack([points, wide * scale]), _CHORD_MM)
+    keep = needed_points(np.column_stack([points, wide * scale]), _CHORD_MM)
     if ring and keep.sum() < 4:
         keep[:: max(1, len(keep) // 4)] = True
     return points[keep], wide[keep]
-
-
-@numba.njit(cache=True, nogil=True)
-def _needed(points, tolerance):  # type: ignore[no-untyped-def]
-    """Ramer's and Douglas and Peucker's choice of the points that a polyline (n, 3) needs."""
-    n = len(points)
-    keep = np.zeros(n, np.bool_)
-    keep[0] = keep[n - 1] = True
-    stack = [(0, n - 1)]
-    while len(stack) > 0:
-        low, high = stack.pop()
-        farthest, at = tolerance, -1
-        way = points[high] - points[low]
-        span = np.sqrt((way * way).sum())
-        for k in range(low + 1, high):
-            off = points[k] - points[low]
-            along = (off * way).sum() / span if span > 0 else 0.0
-            distance = np.sqrt(max(0.0, (off * off).sum() - along * along))
-            if distance > farthest:
-                farthest, at = distance, k
-        if at >= 0:
-            keep[at] = True
-            stack.append((low, at))
-            stack.append((at, high))
-    return keep

@@ -27,7 +27,7 @@ export function useJob(about: readonly unknown[], begin: () => Promise<Job>, kep
     onSuccess: (job) => {
       queries.setQueryData(["job", job.id], job);
       setStarted({ key, id: job.id });
-      if (kept !== undefined) sessionStorage.setItem(`meanbead.job.${kept}`, JSON.stringify({ key, id: job.id }));
+      if (kept !== undefined) hold(kept, { key, id: job.id });
     },
   });
   const following = useQuery({
@@ -59,6 +59,14 @@ interface Started {
   key: string;
   id: number;
   held?: boolean;
+}
+
+function hold(kept: string, started: Started) {
+  try {
+    sessionStorage.setItem(`meanbead.job.${kept}`, JSON.stringify(started));
+  } catch {
+    // the tab keeps nothing: the job goes on all the same
+  }
 }
 
 function heldStart(kept: string): Started | null {
