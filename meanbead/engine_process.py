@@ -123,8 +123,8 @@ def _go_first() -> None:
 def _fill(database: Database, engine: Engine) -> None:
     """What the lists show of a workshop that was just set up: figures, and the sample's log. Then what a first edit needs."""
     from meanbead.demo.runs import add_sample_runs
+    from meanbead.demo.warm import load_compiled
     from meanbead.demo.workshop import estimate_first_columns
-    from meanbead.precompile import load_compiled
 
     estimate_first_columns(database, engine)
     add_sample_runs(database, engine)

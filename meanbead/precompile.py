@@ -24,11 +24,6 @@ from meanbead.core.schedule.day import plan_day
 from meanbead.demo.parts import as_stl, bin_tag
 
 
-def load_compiled() -> None:
-    """Load what a first estimate runs through, half a second from the disk: for a process that will be asked for one."""
-    Engine().estimate(PrintJob(make_solid(read_mesh(as_stl(bin_tag()), "warm.stl")), Recipe()))
-
-
 def main() -> None:
     """Run a small part through every compiled function; the machine code stays on disk."""
     solid = make_solid(read_mesh(as_stl(bin_tag()), "warm.stl"))
