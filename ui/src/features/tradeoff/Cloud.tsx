@@ -1,9 +1,10 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
-import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from "recharts";
+import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, Tooltip, usePlotArea, useXAxisScale, useYAxisScale, XAxis, YAxis } from "recharts";
 import type { Evaluation, Measures } from "../../api/client";
 import { formatDuration, formatDurationDifference, percentDifference } from "../../lib/format";
 import type { Axis } from "./frontier";
+import { placeNames } from "./names";
 
 export interface Mark {
   name: string;
@@ -123,7 +124,8 @@ export function Cloud({ dots, shown, frontier, knee, picked, columns, axis, desc
             shape={(props: Shaped) => <Large {...props} picked={picked} knee={knee} />}
             onClick={(at) => onPick((at.payload as Point).number)}
           />
-          <Scatter data={mine} isAnimationActive={false} shape={(props: Shaped) => <Own {...props} low={ticks[0] ?? 0} high={ticks.at(-1) ?? high} />} />
+          <Scatter data={mine} isAnimationActive={false} shape={Own} />
+          <Names marks={mine} />
         </ScatterChart>
       </ResponsiveContainer>
     </div>
@@ -170,16 +172,30 @@ function Large({ cx = 0, cy = 0, payload, picked, knee }: Shaped & { picked: Rea
   );
 }
 
-/** A column's square with its name: on the side where there is room, and neighbours' names at different heights. */
-function Own({ cx = 0, cy = 0, payload, low, high }: Shaped & { low: number; high: number }) {
-  const left = payload !== undefined && payload.x > low + 0.8 * (high - low);
-  const lift = payload !== undefined && payload.number % 2 === 0 ? -10 : 4;
+/** A column's square. */
+function Own({ cx = 0, cy = 0 }: Shaped) {
+  return <rect x={cx - 5} y={cy - 5} width={10} height={10} fill="var(--color-base-100)" stroke="var(--color-base-content)" strokeWidth={2} />;
+}
+
+/** The columns' names, apart from one another. */
+function Names({ marks }: { marks: readonly { x: number; y: number; name: string }[] }) {
+  const [x, y, plot] = [useXAxisScale(), useYAxisScale(), usePlotArea()];
+  if (!x || !y || !plot) return null;
+  const squares = marks.map((one) => ({ x: Number(x(one.x)), y: Number(y(one.y)), name: one.name }));
+  const places = placeNames(squares, { left: plot.x, right: plot.x + plot.width, top: plot.y, bottom: plot.y + plot.height });
   return (
-    <g>
-      <rect x={cx - 5} y={cy - 5} width={10} height={10} fill="var(--color-base-100)" stroke="var(--color-base-content)" strokeWidth={2} />
-      <text x={left ? cx - 9 : cx + 9} y={cy + lift} textAnchor={left ? "end" : "start"} fontSize={12} fill="var(--color-base-content)" paintOrder="stroke" stroke="var(--color-base-100)" strokeWidth={3}>
-        {payload?.name}
-      </text>
+    <g pointerEvents="none">
+      {places.map((place, at) => {
+        const square = squares[at] ?? place;
+        return (
+          <g key={at}>
+            {place.away && <path d={`M${square.x} ${square.y} L${place.x} ${place.y}`} stroke="var(--quiet)" />}
+            <text x={place.x} y={place.y} dy="0.33em" textAnchor={place.anchor} fontSize={12} fill="var(--color-base-content)" paintOrder="stroke" stroke="var(--color-base-100)" strokeWidth={3}>
+              {marks[at]?.name}
+            </text>
+          </g>
+        );
+      })}
     </g>
   );
 }
