@@ -9,7 +9,7 @@ from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import Field, ValidationError
 
 from meanbead.core.advise.context import AdviceContext, with_settings
 from meanbead.core.advise.limits import allowed_ridge_mm
@@ -18,10 +18,11 @@ from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.formulas.bead import bead_area_mm2
 from meanbead.core.formulas.surface import height_for_ridge_mm
 from meanbead.core.model.finding import SettingValue, SetTo
-from meanbead.core.recipe.choices import choices
+from meanbead.core.recipe.choices import check_value, choices
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import CEILING_BORES, SPREAD_TO_FIT, floor_to
+from meanbead.core.text.explain import explain, field_label
 
 __all__ = ["Point", "Recipes", "Space", "Vary", "usual_vary"]
 
@@ -53,19 +54,22 @@ class Space:
 
     @classmethod
     def of(cls, vary: Mapping[str, list[SettingValue]]) -> Space:
-        """Check what is to vary. Raises :class:`RecipeError` for unknown keys and too much at once."""
+        """Check what is to vary. Raises :class:`RecipeError` for unknown keys, values that no recipe may have, and too much
+        at once."""
         if not vary:
             raise RecipeError("Nothing is to vary.", field="vary", remedy="Name at least one setting with its values.")
         if len(vary) > MAX_AXES:
             raise RecipeError(f"{len(vary)} settings are more than {MAX_AXES}.", field="vary", code="over_limit")
         known = {choice.key for choice in choices()} | set(_TOGETHER)
-        for key in vary:
+        for key, values in vary.items():
             if key not in known or key in ("machine", "material", "height_ranges"):
                 raise RecipeError(
                     f"{key!r:.60} is not a setting that can vary.",
                     field=f"vary.{key}"[:80],
                     remedy="Use the recipe's own keys, such as infill.density.",
                 )
+            for value in values:
+                _check_value(key, value)
         order = {key: rank for rank, key in enumerate(_TOGETHER[:-1])}
         axes = sorted(vary.items(), key=lambda item: (item[0] == "pace", order.get(item[0], len(order))))
         return cls(tuple((key, tuple(dict.fromkeys(values))) for key, values in axes))
@@ -122,6 +126,20 @@ class Space:
                 (*point[:axis], k, *point[axis + 1 :]) for k in steps if 0 <= k < len(values) and k != point[axis]
             ]
         return found
+
+
+def _check_value(key: str, value: SettingValue) -> None:
+    """Raises :class:`RecipeError` for a value that the setting can have in no recipe. Whether a value goes together with
+    others is for the search to find out."""
+    if key not in _TOGETHER:
+        try:
+            check_value(key, value)
+        except ValidationError as problem:
+            wrong = explain(problem)[0]
+            raise RecipeError(f"{field_label(key)}: {wrong.message}", field=f"vary.{key}", code=wrong.code) from problem
+    elif key != "nozzle" and not (isinstance(value, int | float) and 0 < value < math.inf):
+        said = f"{field_label(key)}: Must be a number above 0, not {value!r:.40}."
+        raise RecipeError(said, field=f"vary.{key}", code="invalid")
 
 
 def _smooth_enough(

@@ -10,20 +10,22 @@ import tomllib
 from collections.abc import Iterable, Iterator
 from functools import cache
 from importlib.resources import files
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from annotated_types import Ge, Gt, Le, Lt
-from pydantic import BaseModel
+from pydantic import BaseModel, TypeAdapter
 
 from meanbead.core.model.estimate import Result
 from meanbead.core.model.recipe import Recipe
 from meanbead.core.recipe.defaults import sentence_of
 
-__all__ = ["Choice", "Option", "choices", "value_at", "with_value", "with_values"]
+__all__ = ["Choice", "Option", "check_value", "choices", "value_at", "with_value", "with_values"]
 
 Kind = Literal[
     "number", "whole", "percent", "choice", "yesno", "ranges", "angles", "machine", "nozzle", "material", "spool"
 ]
+
+_SHELF = ("machine", "nozzle", "material", "spool")
 
 
 class Option(Result):
@@ -74,12 +76,9 @@ def _made() -> Iterator[Choice]:
 
 def _bounds(key: str) -> tuple[float | None, float | None]:
     """What the recipe's model accepts at a key."""
-    if key in ("machine", "nozzle", "material", "spool"):
+    if key in _SHELF:
         return None, None
-    model: type[BaseModel] = Recipe
-    *path, last = key.split(".")
-    for name in path:
-        model = model.model_fields[name].annotation  # type: ignore[assignment]
+    model, last = _place(key)
     low: float | None = None
     high: float | None = None
     for constraint in _metadata(model.model_fields[last]):
@@ -90,6 +89,15 @@ def _bounds(key: str) -> tuple[float | None, float | None]:
     return low, high
 
 
+def _place(key: str) -> tuple[type[BaseModel], str]:
+    """The model that holds a dotted key, and the key's name there."""
+    model: type[BaseModel] = Recipe
+    *path, last = key.split(".")
+    for name in path:
+        model = model.model_fields[name].annotation  # type: ignore[assignment]
+    return model, last
+
+
 def _metadata(field: Any) -> Iterator[Any]:
     """Constraints of a field, those inside of an optional or annotated type included."""
     pending = [field.annotation, *field.metadata]
@@ -98,6 +106,21 @@ def _metadata(field: Any) -> Iterator[Any]:
         for name in ("__args__", "__metadata__", "metadata"):
             pending.extend(getattr(constraint, name, ()))
         yield constraint
+
+
+def check_value(key: str, value: object) -> None:
+    """Raises pydantic's ValidationError for a value that no recipe may have at a key, whatever its other choices are. None
+    leaves a key open; keys of the shelf (machine, nozzle, material, spool) take any."""
+    if value is None or key in _SHELF:
+        return
+    model, last = _place(key)
+    _adapter(model, last).validate_python(value)
+
+
+@cache
+def _adapter(model: type[BaseModel], name: str) -> TypeAdapter[Any]:
+    field = model.model_fields[name]
+    return TypeAdapter(Annotated[field.annotation, field])  # type: ignore[arg-type]
 
 
 def value_at(recipe: Recipe | None, key: str) -> Any:

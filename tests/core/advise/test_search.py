@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 import unittest
 from types import SimpleNamespace
 from typing import Any, ClassVar
@@ -12,6 +13,7 @@ from unittest.mock import patch
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.frontier import knee, non_dominated
@@ -28,6 +30,7 @@ from meanbead.core.model import Limits, Material, Nozzle, Recipe
 from meanbead.core.model.material import Gloss
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
+from meanbead.core.recipe.choices import check_value, choices, with_value
 from meanbead.core.rules.looks import ridge
 from meanbead.core.schedule.attendance import longest_for_s, plates_per_day
 from tests.support.solids import block, box, cone, solid_of, spur_gear
@@ -416,6 +419,42 @@ class Spaces(unittest.TestCase):
         for vary in ({}, {"machine": [1]}, {"no.such": [1]}, {f"speed_mm_s.{k}": [1] for k in range(20)}):
             with self.subTest(vary=list(vary)), self.assertRaises(RecipeError):
                 Space.of(vary)  # type: ignore[arg-type]
+
+    def test_values_that_no_recipe_may_have_are_named(self) -> None:
+        for key, value, said in (
+            ("walls", -1, "Must be at least 0, not -1."),
+            ("walls", 2.5, "Must be a whole number, not 2.5."),
+            ("infill.density", 20, "Must be at most 1, not 20."),
+            ("infill.pattern", "moss", "Must be one of"),
+            ("layer_height_mm", math.nan, "not nan."),
+            ("layer_height_mm", 0, "Must be more than 0, not 0."),
+            ("pace", 0, "Must be a number above 0, not 0."),
+            ("line_width_bores", math.inf, "Must be a number above 0, not inf."),
+        ):
+            with self.subTest(key, value=value), self.assertRaises(RecipeError) as refused:
+                Space.of({key: [value]})
+            self.assertIn(said, str(refused.exception))
+            self.assertEqual(refused.exception.field, f"vary.{key}")
+
+    def test_the_check_refuses_what_the_recipe_refuses_and_nothing_else(self) -> None:
+        tried = (-1, -0.01, 0, 0.0001, 0.3, 1, 1.5, 2, 7, 40, 90.5, 400, 1e4, 1e7, True, "grid", "moss", None)
+        for choice in choices():
+            if choice.kind in ("ranges", "machine", "nozzle", "material", "spool"):
+                continue
+            place = tuple(choice.key.split("."))
+            for value in tried:
+                taken, refused = True, False
+                try:
+                    with_value(Recipe(), choice.key, value)
+                except ValidationError as problem:
+                    # What does not go together is for the search to find out.
+                    taken = all(error["loc"][: len(place)] != place for error in problem.errors())
+                try:
+                    check_value(choice.key, value)
+                except ValidationError:
+                    refused = True
+                with self.subTest(choice.key, value=value):
+                    self.assertNotEqual(taken, refused)
 
     def test_the_usual_space_holds_the_recipe_itself(self) -> None:
         job, context = PrintJob(PART, Recipe(layer_height_mm=0.18, walls=3)), context_of(PART)
