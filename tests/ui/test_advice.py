@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 import trimesh
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.ui.browser import UiCase
 
@@ -115,17 +116,83 @@ class TradeOff(UiCase):
     def test_a_page_that_is_loaded_anew_follows_its_search_on(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'anew.stl')}/tradeoff")
         page = self.page
-        page.get_by_role("button", name=re.compile("^Search 500")).click()
-        page.get_by_role("button", name="Stop").or_(page.get_by_test_id("answer")).first.wait_for()
+        page.get_by_role("textbox", name="Values of Walls").fill("1, 2")
+        search = page.get_by_role("button", name=re.compile("^Search 500"))
+        with page.expect_response(re.compile("/search$")) as answer:
+            search.click()
+        self.assertEqual(answer.value.status, 202)
+        page.wait_for_function("() => Object.keys(sessionStorage).some((key) => /job.*[0-9]/.test(key + sessionStorage.getItem(key)))")
         page.reload()
         expect(page.get_by_test_id("answer")).to_contain_text("Fastest")
+        # What was typed stands there, and can be taken back.
+        walls = page.get_by_role("textbox", name="Values of Walls")
+        expect(walls).to_have_value("1, 2")
+        page.get_by_role("button", name="Usual values again").click()
+        expect(walls).to_have_value("1, 2, 3, 4")
+        expect(page.get_by_test_id("answer")).to_have_count(0)
+        walls.fill("1, 2")
+        expect(page.get_by_test_id("answer")).to_be_visible()
         # What the tab remembers may be gone from the workshop.
         page.evaluate("""() => { for (const key of Object.keys(sessionStorage)) if (key.startsWith("meanbead.job."))
             sessionStorage.setItem(key, sessionStorage.getItem(key).replace(/"id":\\d+/, '"id":99999999')) }""")
         page.reload()
-        page.get_by_role("button", name=re.compile("^Search 500")).wait_for()
+        search.wait_for()
         expect(page.get_by_role("alert")).to_have_count(0)
         self.expected_errors = ("404",)
+
+    def test_a_page_that_is_left_before_the_answer_asks_once_more(self) -> None:
+        self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'unheard.stl')}/tradeoff")
+        page = self.page
+        page.get_by_role("textbox", name="Values of Walls").fill("1, 2")
+        page.route("**/search", lambda route: None if route.request.method == "POST" else route.continue_())
+        with page.expect_request(lambda request: request.method == "POST" and request.url.endswith("/search")):
+            page.get_by_role("button", name=re.compile("^Search 500")).click()
+        page.unroute("**/search")
+        page.reload()
+        expect(page.get_by_test_id("answer")).to_contain_text("Fastest")
+
+    def test_a_search_that_was_refused_is_not_asked_for_again(self) -> None:
+        self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'refused.stl')}/tradeoff")
+        page = self.page
+        asked: list[str] = []
+
+        def spoil(route: Route) -> None:
+            if route.request.method == "POST":
+                asked.append(route.request.url)
+                route.continue_(post_data=json.dumps({"vary": {"walls": [-1]}}))
+            else:
+                route.continue_()
+
+        page.route("**/search", spoil)
+        page.get_by_role("button", name=re.compile("^Search 500")).click()
+        expect(page.get_by_role("alert")).to_contain_text("Walls: Must be at least 0, not -1.")
+        page.reload()
+        page.get_by_role("button", name=re.compile("^Search 500")).wait_for()
+        page.wait_for_load_state("networkidle")
+        self.assertEqual(len(asked), 1)
+        self.expected_errors = ("422",)
+
+    def test_values_that_cannot_be_are_named_beside_their_setting(self) -> None:
+        self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'mistyped.stl')}/tradeoff")
+        page = self.page
+        search = page.get_by_role("button", name=re.compile("^Search"))
+        for name, text, said in (
+            ("Infill", "10, 2000", "2000 cannot be: 0 to 100 %."),
+            ("Walls", "2, 2.5", "Type whole numbers."),
+            ("Pattern", "grid, moss", "Name some of: lines, grid"),
+            ("Pace", "0, 1", "Type numbers above 0."),
+            ("Nozzle", "9.9 gold", "Name nozzles of the shelf"),
+        ):
+            with self.subTest(name):
+                box = page.get_by_role("textbox", name=f"Values of {name}", exact=True)
+                usual = box.input_value()
+                box.fill(text)
+                expect(box).to_have_accessible_description(re.compile(re.escape(said)))
+                expect(search).to_be_disabled()
+                self.assertEqual(self.axe(), [])
+                box.fill(usual)
+                expect(search).to_be_enabled()
+                expect(page.get_by_role("button", name="Usual values again")).to_have_count(0)
 
     def test_limits_that_nothing_keeps_are_said(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 4)), 'limited.stl')}/tradeoff")

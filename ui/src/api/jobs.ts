@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, take, type Job } from "./client";
+import { useEffect, useState } from "react";
+import { api, ProblemError, take, type Job } from "./client";
 
 /** A piece of background work as a page follows it. */
 export interface FollowedJob {
@@ -15,21 +15,35 @@ export interface FollowedJob {
 /**
  * Start a job, follow it to its end, and stop it. `about` says what it is computed from: when that changes, an older
  * job's findings are no longer shown. With `kept`, a name, the tab remembers the job, and a page that is loaded anew
- * follows it on.
+ * follows it on. Where it was left before the server's answer came, it asks once more: work that was asked for with the
+ * same inputs is found, not begun twice.
  */
 export function useJob(about: readonly unknown[], begin: () => Promise<Job>, kept?: string): FollowedJob {
   const queries = useQueryClient();
   const key = JSON.stringify(about);
   const [started, setStarted] = useState<Started | null>(() => (kept === undefined ? null : heldStart(kept)));
   const id = started?.key === key ? started.id : null;
-  const starting = useMutation({
+  const keep = (what: Started | null) => {
+    if (kept !== undefined) hold(kept, what);
+  };
+  const starting = useMutation<Job, Error, string>({
     mutationFn: begin,
-    onSuccess: (job) => {
+    onMutate: (asked) => keep({ key: asked, id: null }),
+    onSuccess: (job, asked) => {
       queries.setQueryData(["job", job.id], job);
-      setStarted({ key, id: job.id });
-      if (kept !== undefined) hold(kept, { key, id: job.id });
+      setStarted({ key: asked, id: job.id });
+      keep({ key: asked, id: job.id });
+    },
+    // What the server refused is not asked for again; what never reached it is.
+    onError: (error) => {
+      if (error instanceof ProblemError && error.isFinal) keep(null);
     },
   });
+  const { mutate: start, isIdle } = starting;
+  const unanswered = isIdle && started?.key === key && started.id === null;
+  useEffect(() => {
+    if (unanswered) start(key);
+  }, [unanswered, start, key]);
   const following = useQuery({
     queryKey: ["job", id],
     queryFn: async () => take(await api.GET("/api/jobs/{job_id}", { params: { path: { job_id: id ?? 0 } } })),
@@ -50,20 +64,23 @@ export function useJob(about: readonly unknown[], begin: () => Promise<Job>, kep
     job,
     busy: starting.isPending || isUnderWay(job),
     problem: starting.error?.message ?? (gone ? null : following.error?.message) ?? (job?.problem ? job.problem : null),
-    start: () => starting.mutate(),
+    start: () => start(key),
     cancel,
   };
 }
 
 interface Started {
   key: string;
-  id: number;
+  /** Null where the page was left before the server had answered. */
+  id: number | null;
+  /** Read from what the tab remembers, not begun by this page. */
   held?: boolean;
 }
 
-function hold(kept: string, started: Started) {
+function hold(kept: string, started: Started | null) {
   try {
-    sessionStorage.setItem(`meanbead.job.${kept}`, JSON.stringify(started));
+    if (started === null) sessionStorage.removeItem(`meanbead.job.${kept}`);
+    else sessionStorage.setItem(`meanbead.job.${kept}`, JSON.stringify(started));
   } catch {
     // the tab keeps nothing: the job goes on all the same
   }
@@ -72,7 +89,7 @@ function hold(kept: string, started: Started) {
 function heldStart(kept: string): Started | null {
   try {
     const found = JSON.parse(sessionStorage.getItem(`meanbead.job.${kept}`) ?? "null") as Started | null;
-    return typeof found?.id === "number" && typeof found.key === "string" ? { ...found, held: true } : null;
+    return typeof found?.key === "string" && (found.id === null || typeof found.id === "number") ? { ...found, held: true } : null;
   } catch {
     return null; // damaged, or the tab keeps nothing
   }

@@ -1,13 +1,14 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
-import { useMemo, useState } from "react";
-import { api, take, type Part, type RecipeColumn, type SearchLimits, type SearchStart } from "../../api/client";
+import { useMemo } from "react";
+import { api, take, type Part, type RecipeColumn, type SearchStart } from "../../api/client";
 import { useJob } from "../../api/jobs";
 import { useMeasures, useShelf } from "../../api/queries";
 import { JobBar } from "../../components/JobBar";
 import { grouped } from "../../lib/format";
-import { LimitsPanel, typedValues, VaryPanel, type Vary } from "./Asked";
+import { LimitsPanel, problemWith, typedValues, VaryPanel, type Vary } from "./Asked";
 import { Cloud, type Mark } from "./Cloud";
+import { useAsking } from "./asking";
 import { AXES, type Against, type Axis } from "./frontier";
 
 import { Answer } from "./Answer";
@@ -24,10 +25,7 @@ interface AroundProps {
 
 export function Around({ part, column, columns, start, onColumn }: AroundProps) {
   const shelf = useShelf().data;
-  const [off, setOff] = useState<ReadonlySet<string>>(new Set());
-  const [typed, setTyped] = useState<Partial<Record<string, string>>>({});
-  const [limits, setLimits] = useState<SearchLimits>(start.limits);
-  const [against, setAgainst] = useState<Against>("filament_g");
+  const { off, typed, limits, against, changed, change, asUsual } = useAsking(column.id, start);
   const measured = useMeasures(columns, part);
   const own = measured[columns.findIndex((one) => one.id === column.id)];
   const axis: Axis = AXES.find((one) => one.key === against) ?? (AXES[0] as Axis);
@@ -35,7 +33,7 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
   const vary = useMemo<Vary>(() => {
     const asked: Vary = {};
     for (const [key, values] of Object.entries(start.vary)) {
-      if (off.has(key)) continue;
+      if (off.includes(key)) continue;
       const text = typed[key];
       asked[key] = (text === undefined ? null : typedValues(key, text, shelf)) ?? values;
     }
@@ -56,6 +54,7 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
     const measures = found && one.id === column.id ? found.base : measured[at];
     return measures === undefined ? [] : [{ name: one.name, measures }];
   });
+  const mend = Object.keys(start.vary).some((key) => !off.includes(key) && problemWith(key, typed[key], shelf) !== undefined);
   const space = Object.values(vary).reduce((product, values) => product * values.length, 1);
   return (
     <div className="mt-3 grid grid-cols-1 gap-6 lg:grid-cols-[minmax(0,1fr)_320px]">
@@ -103,7 +102,7 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
             <select
               className="select select-xs w-36 border-rule bg-base-100"
               value={against}
-              onChange={(event) => setAgainst(event.target.value as Against)}
+              onChange={(event) => change({ against: event.target.value as Against })}
             >
               {AXES.map((one) => (
                 <option key={one.key} value={one.key}>
@@ -113,22 +112,23 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
             </select>
           </label>
         </div>
-        <button type="button" className="btn btn-accent btn-sm w-full" disabled={work.busy || space < 2} onClick={work.start}>
+        <button type="button" className="btn btn-accent btn-sm w-full" disabled={work.busy || mend || space < 2} onClick={work.start}>
           {found ? t`Search again` : t`Search`} {space > 500 ? t`500 of ${grouped(space)} recipes` : t`all ${space} recipes`}
         </button>
+        {changed && (
+          <button type="button" className="btn btn-ghost btn-xs" disabled={work.busy} onClick={asUsual}>
+            <Trans>Usual values again</Trans>
+          </button>
+        )}
         <VaryPanel
           all={start.vary}
           off={off}
           typed={typed}
           shelf={shelf}
-          onToggle={(key) => {
-            const next = new Set(off);
-            if (!next.delete(key)) next.add(key);
-            setOff(next);
-          }}
-          onType={(key, text) => setTyped({ ...typed, [key]: text })}
+          onToggle={(key) => change({ off: off.includes(key) ? off.filter((one) => one !== key) : [...off, key] })}
+          onType={(key, text) => change({ typed: { ...typed, [key]: text } })}
         />
-        <LimitsPanel limits={limits} base={own} baseName={column.name} onChange={setLimits} />
+        <LimitsPanel limits={limits} base={own} baseName={column.name} onChange={(next) => change({ limits: next })} />
       </aside>
     </div>
   );

@@ -3,6 +3,7 @@ import { Trans } from "@lingui/react/macro";
 import { useState } from "react";
 import type { Measures, SearchLimits, SearchStart, Shelf } from "../../api/client";
 import { parseNumber, plain } from "../../lib/format";
+import { accepted, boundsText, FIELDS } from "../sheet/fields";
 
 export type Vary = SearchStart["vary"];
 
@@ -29,11 +30,12 @@ const PATTERNS = ["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb"
 
 interface VaryPanelProps {
   all: Vary;
-  off: ReadonlySet<string>;
-  typed: Partial<Record<string, string>>;
+  off: readonly string[];
+  typed: Readonly<Partial<Record<string, string>>>;
   shelf: Shelf | undefined;
   onToggle: (key: string) => void;
-  onType: (key: string, text: string) => void;
+  /** Undefined where the usual values stand there again. */
+  onType: (key: string, text: string | undefined) => void;
 }
 
 /** What may vary, and by which values. */
@@ -44,23 +46,29 @@ export function VaryPanel({ all, off, typed, shelf, onToggle, onType }: VaryPane
       {Object.entries(all).map(([key, values]) => {
         const { label, unit } = AXES[key] ?? { label: key, unit: "" };
         const text = typed[key] ?? valuesText(key, values, shelf);
-        const wrong = typed[key] !== undefined && typedValues(key, typed[key] ?? "", shelf) === null;
+        const said = off.includes(key) ? undefined : problemWith(key, typed[key], shelf);
         return (
           <div key={key} className="grid grid-cols-[8.5rem_minmax(0,1fr)_2.6rem] items-center gap-x-2 text-sm">
             <label className="flex items-center gap-1.5">
-              <input type="checkbox" className="checkbox checkbox-xs" checked={!off.has(key)} onChange={() => onToggle(key)} />
+              <input type="checkbox" className="checkbox checkbox-xs" checked={!off.includes(key)} onChange={() => onToggle(key)} />
               {label}
             </label>
             <input
-              className={`input input-xs w-full bg-base-100 ${wrong ? "border-error" : "border-rule"}`}
+              className={`input input-xs w-full bg-base-100 ${said ? "border-error" : "border-rule"}`}
               aria-label={t`Values of ${label}`}
-              aria-invalid={wrong}
+              aria-invalid={said !== undefined}
+              aria-describedby={said === undefined ? undefined : `vary-${key}`}
               title={text}
-              disabled={off.has(key)}
+              disabled={off.includes(key)}
               value={text}
-              onChange={(event) => onType(key, event.target.value)}
+              onChange={({ target }) => onType(key, target.value === valuesText(key, values, shelf) ? undefined : target.value)}
             />
             <span className="text-xs text-quiet">{unit}</span>
+            {said !== undefined && (
+              <p id={`vary-${key}`} className="col-span-3 text-xs text-error">
+                {said}
+              </p>
+            )}
           </div>
         );
       })}
@@ -86,6 +94,23 @@ export function typedValues(key: string, text: string, shelf: Shelf | undefined)
     return Number.isNaN(number) ? null : Number((number / scale).toFixed(6));
   });
   return values.includes(null) ? null : values;
+}
+
+/** What keeps typed values from being searched, in a sentence. */
+export function problemWith(key: string, text: string | undefined, shelf: Shelf | undefined): string | undefined {
+  if (text === undefined) return undefined;
+  const values = typedValues(key, text, shelf);
+  const field = FIELDS.find((one) => one.key === key);
+  if (values === null) {
+    if (key === "nozzle") return t`Name nozzles of the shelf, with commas between them.`;
+    if (key === "infill.pattern") return t`Name some of: ${PATTERNS.join(", ")}.`;
+    return t`Type numbers, with commas between them.`;
+  }
+  const numbers = values.filter((value) => typeof value === "number");
+  if (field?.kind === "whole" && !numbers.every(Number.isInteger)) return t`Type whole numbers.`;
+  const bad = key === "nozzle" ? undefined : numbers.find((value) => (field === undefined ? value <= 0 : !accepted(value, field)));
+  if (bad === undefined) return undefined;
+  return field === undefined ? t`Type numbers above 0.` : t`${plain(bad * (AXES[key]?.scale ?? 1))} cannot be: ${boundsText(field)}.`;
 }
 
 const LIMITS: readonly { key: keyof SearchLimits; label: string; unit: string; scale: number }[] = [
