@@ -10,7 +10,7 @@ from meanbead.api.schema import Schema
 from meanbead.api.uploads_schemas import ClosedUpload
 from meanbead.core.advise.confirm import Remedies
 from meanbead.core.advise.levers import Advice
-from meanbead.core.advise.search import SearchResult
+from meanbead.core.advise.search_result import SearchResult
 from meanbead.core.compare.machines import MachinesCompared
 from meanbead.core.compare.waterfall import Waterfall
 from meanbead.core.learn.calibration.design import TwoPrints

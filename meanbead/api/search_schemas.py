@@ -8,7 +8,8 @@ from pydantic import Field
 
 from meanbead.api.schema import Schema
 from meanbead.core.advise.limits import SearchLimits
-from meanbead.core.advise.search import USUAL_TIME_S, Against
+from meanbead.core.advise.search import USUAL_TIME_S
+from meanbead.core.advise.search_result import Against
 from meanbead.core.advise.space import Vary
 
 

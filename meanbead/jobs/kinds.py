@@ -14,7 +14,8 @@ from meanbead import services, store
 from meanbead.core.advise.confirm import Remedies, remedies_tried
 from meanbead.core.advise.levers import Advice, levers
 from meanbead.core.advise.limits import SearchLimits
-from meanbead.core.advise.search import SearchResult, search
+from meanbead.core.advise.search import search
+from meanbead.core.advise.search_result import SearchResult
 from meanbead.core.compare.waterfall import waterfall, with_files
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.job import PrintJob

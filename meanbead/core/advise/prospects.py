@@ -15,7 +15,7 @@ from meanbead.core.estimate.engine import Sampled
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.schedule.attendance import plates_per_day
 
-__all__ = ["Prospect", "Shares", "promises", "worst_seen"]
+__all__ = ["Prospect", "ProspectTable", "Shares", "promises", "worst_seen"]
 
 Floats = NDArray[np.float64]
 
@@ -131,3 +131,18 @@ def promises(line: Floats, points: Floats, bounds: Floats) -> Floats:
     far = ((line[None, :, :] - best[:, None, :]) / size[:, None, :]).max(axis=2).min(axis=1)
     promise: Floats = np.where(short > 1e-9, np.maximum(far, 1e-9), 0.0)
     return promise
+
+
+@dataclass(frozen=True)
+class ProspectTable:
+    """What is kept, in figures, a row each: ``points`` and ``bounds`` (n, 2), whether it is computed in full and may be on the
+    line, and whether it is not and may be."""
+
+    points: NDArray[np.float64]
+    bounds: NDArray[np.float64]
+    whole: NDArray[np.bool_]
+    asked: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, count: int) -> ProspectTable:
+        return cls(np.zeros((count, 2)), np.zeros((count, 2)), np.zeros(count, bool), np.zeros(count, bool))

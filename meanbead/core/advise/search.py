@@ -8,38 +8,35 @@ computed in full, until nothing could: the line and the picks are the best of al
 
 from __future__ import annotations
 
-import math
 import time
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
-from typing import Literal, NamedTuple
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 
 from meanbead.core.advise.context import AdviceContext, settings_between
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
-from meanbead.core.advise.prospects import Prospect, Shares, promises, worst_seen
+from meanbead.core.advise.prospects import Prospect, ProspectTable, Shares, promises, worst_seen
+from meanbead.core.advise.ruled_out import Reason, Reasons, distance
+from meanbead.core.advise.search_result import Against, Evaluation, Highlight, SearchResult
 from meanbead.core.advise.space import Point, Recipes, Space, Vary
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, Sampled
 from meanbead.core.estimate.job import Prepared, PrintJob, prepare
 from meanbead.core.estimate.sample import FEW_LAYERS, SEARCH_LAYERS
-from meanbead.core.model.base import Result
-from meanbead.core.model.finding import SettingValue, SetTo
+from meanbead.core.model.finding import SetTo
 from meanbead.core.model.plan import Plan
 from meanbead.core.rules import FORBIDDING
 from meanbead.core.runtime.parallel import ordered_map, steered_map
 from meanbead.core.schedule.attendance import just_fits
 from meanbead.core.text.durations import duration
 
-__all__ = ["USUAL_TIME_S", "Against", "Evaluation", "Highlight", "RuledOut", "SearchResult", "search"]
+__all__ = ["USUAL_TIME_S", "Progress", "search"]
 
-Against = Literal["filament_g", "expected_cost", "ridge_mm", "bend"]
 USUAL_TIME_S = 120.0
 _START_SHARE = 0.3
 _LOOKING_SHARE = 0.6
@@ -49,70 +46,12 @@ _EVERY = 25
 _LOOKED_AT = 4096
 """At least so many plans are looked at before a space is given up in which nothing is allowed."""
 
-_REASONS = 4
 _AT_ONCE = 4
 """So many are computed in full side by side. A number of its own, not that of the cores: each is chosen by what those before
 it have shown, and the same question has the same answer on any machine."""
 
 _CHECKS = 12
 """So many samples, spread over all that were looked at, are held against all layers before any bound is believed."""
-
-
-class Evaluation(Result):
-    """A recipe of the space that the limits allow: its values, the settings that make it of the base, and its measures.
-    ``full`` says that all layers were planned. Where only a sample was, the piece's print time may be off by ``bound_s``,
-    and what the time is held against by ``bound_against`` (in its own unit). ``just_fits`` says that a little longer
-    would cost a plate a day."""
-
-    values: dict[str, SettingValue]
-    settings: list[SetTo]
-    measures: Measures
-    full: bool
-    bound_s: float
-    bound_against: float
-    just_fits: bool
-
-
-class Highlight(Result):
-    """One of the three that answer the question, with what it gives up beside the base, in words."""
-
-    dot: int
-    gives_up: list[str]
-
-
-class RuledOut(Result):
-    """What kept recipes from being computed at all: how many, and in words the one that came nearest."""
-
-    count: int
-    sentence: str
-
-
-class SearchResult(Result):
-    """``dots`` holds every allowed recipe that was computed; ``frontier`` the numbers of those computed in full that
-    none of these beats, by time; ``fastest``, ``leanest`` and ``knee`` are among them.
-
-    ``proven`` says that no dot known from a sample could still beat the line by more than a hundredth; ``open`` are the
-    numbers of those that could, and ``doubt`` says in words where the line may still move. ``ruled_out`` says what kept
-    most of the discarded ones out, the commonest first.
-    """
-
-    against: Against
-    base: Measures
-    dots: list[Evaluation]
-    frontier: list[int]
-    fastest: Highlight | None
-    leanest: Highlight | None
-    knee: Highlight | None
-    space: int
-    computed: int
-    in_full: int
-    discarded: int
-    broke_limits: int
-    complete: bool
-    proven: bool
-    open: list[int]
-    doubt: str
-    ruled_out: list[RuledOut] = Field(default=[])
 
 
 Progress = Callable[[float, str, SearchResult | None], None]
@@ -163,12 +102,12 @@ class _Search:
         self._seen: set[Point] = set()
         self._kept: list[Prospect] = []
         self._drawn: dict[int, Evaluation] = {}
-        self._table = _Table.of(0)
+        self._table = ProspectTable.of(0)
         self._seen_off = Shares()
         self._plans: set[Plan] = set()
-        self._barred: dict[Point, _Reason] = {}
+        self._barred: dict[Point, Reason] = {}
         self._computed = self._in_full = self._broke = 0
-        self._ruled_out = _Reasons()
+        self._ruled_out = Reasons()
         base = prepare(job)
         self._base_sampled = engine.sampled(base, None)
         self._base = measures(base, self._base_sampled.estimate, self._context)
@@ -267,19 +206,19 @@ class _Search:
             self._ruled_out.add(self._barred[shaped])
             return None
         found = self._judged(point)
-        if not isinstance(found, _Reason):
+        if not isinstance(found, Reason):
             return found
         self._ruled_out.add(found)
         if found.of_shape:
             self._barred[shaped] = found
         return None
 
-    def _judged(self, point: Point) -> Prepared | _Reason | None:
+    def _judged(self, point: Point) -> Prepared | Reason | None:
         """The job at a point, or why not; None where it is the same as one before."""
         try:
             prepared = self._recipes.at(self._space.values(point))
         except MeanBeadError as error:
-            return _Reason(f"{error.field} {error.code}", error.message)
+            return Reason(f"{error.field} {error.code}", error.message)
         if prepared.plan in self._plans:
             self._ruled_out.add_repeated()
             return None
@@ -288,10 +227,10 @@ class _Search:
         findings = (finding for rule in FORBIDDING for finding in rule(rule_input))
         forbidding = next((finding for finding in findings if finding.severity in ("stop", "risk")), None)
         if forbidding is not None:
-            return _Reason(forbidding.rule, forbidding.sentence, _distance(forbidding.value, forbidding.limit))
+            return Reason(forbidding.rule, forbidding.sentence, distance(forbidding.value, forbidding.limit))
         broken = plan_breaches(self._limits, plan_measures(prepared, self._context))
         if broken:
-            return _Reason(broken[0].limit, broken[0].sentence, _distance(broken[0].value, broken[0].allowed))
+            return Reason(broken[0].limit, broken[0].sentence, distance(broken[0].value, broken[0].allowed))
         return prepared
 
     def _is_short(self, plan: Plan) -> bool:
@@ -351,7 +290,7 @@ class _Search:
         found[table.asked] = promises(line[non_dominated(line)], table.points[table.asked], table.bounds[table.asked])
         return found
 
-    def _tabled(self) -> _Table:
+    def _tabled(self) -> ProspectTable:
         if len(self._table.points) != len(self._kept):
             self._tabulate([])
         return self._table
@@ -359,7 +298,7 @@ class _Search:
     def _tabulate(self, numbers: Iterable[int]) -> None:
         """Put the figures of these into the table; of all where any are new."""
         if len(self._table.points) != len(self._kept):
-            self._table, numbers = _Table.of(len(self._kept)), range(len(self._kept))
+            self._table, numbers = ProspectTable.of(len(self._kept)), range(len(self._kept))
         table = self._table
         for k in numbers:
             prospect = self._kept[k]
@@ -467,60 +406,3 @@ class _Search:
     def _pick(self, number: int, dot: Evaluation) -> Highlight:
         worse = [effect for effect in effects_between(self._base, dot.measures) if effect.better is False]
         return Highlight(dot=number, gives_up=[words_of(effect) for effect in worse])
-
-
-@dataclass(frozen=True)
-class _Table:
-    """What is kept, in figures, a row each: ``points`` and ``bounds`` (n, 2), whether it is computed in full and may be on the
-    line, and whether it is not and may be."""
-
-    points: NDArray[np.float64]
-    bounds: NDArray[np.float64]
-    whole: NDArray[np.bool_]
-    asked: NDArray[np.bool_]
-
-    @classmethod
-    def of(cls, count: int) -> _Table:
-        return cls(np.zeros((count, 2)), np.zeros((count, 2)), np.zeros(count, bool), np.zeros(count, bool))
-
-
-_OF_SHAPE = ("layer_height_mm", "line_width_mm", "layer_height_low", "layer_height_high", "ridge_mm")
-
-
-class _Reason(NamedTuple):
-    """Why a point is ruled out: the kind, in words, and by how much it misses."""
-
-    kind: str
-    sentence: str
-    distance: float = math.inf
-
-    @property
-    def of_shape(self) -> bool:
-        """Whether heights, widths and the nozzle alone decide it, whatever the filling and the speeds."""
-        return self.kind.startswith(_OF_SHAPE)
-
-
-class _Reasons:
-    """Why points were not computed: by kind, how many, and the sentence of the one that came nearest."""
-
-    def __init__(self) -> None:
-        self.count = 0
-        self._kinds: dict[str, tuple[int, float, str]] = {}
-
-    def add(self, reason: _Reason) -> None:
-        self.count += 1
-        count, nearest, before = self._kinds.get(reason.kind, (0, math.inf, reason.sentence))
-        closest = min((nearest, before), (reason.distance, reason.sentence), key=lambda found: found[0])
-        self._kinds[reason.kind] = (count + 1, *closest)
-
-    def add_repeated(self) -> None:
-        """A point that comes to the same plan as one before: nothing keeps it out."""
-        self.count += 1
-
-    def commonest(self) -> list[RuledOut]:
-        found = sorted(self._kinds.values(), key=lambda reason: -reason[0])[:_REASONS]
-        return [RuledOut(count=count, sentence=sentence[:1].upper() + sentence[1:]) for count, _, sentence in found]
-
-
-def _distance(value: float | None, limit: float | None) -> float:
-    return math.inf if value is None or limit is None else abs(value - limit)

@@ -20,7 +20,8 @@ from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import measures, plan_measures
 from meanbead.core.advise.prospects import Prospect, Shares, promises
-from meanbead.core.advise.search import SearchResult, search
+from meanbead.core.advise.search import search
+from meanbead.core.advise.search_result import SearchResult
 from meanbead.core.advise.space import Recipes, Space, usual_vary
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
@@ -122,7 +123,7 @@ class RuledOut(unittest.TestCase):
         }
         limits = SearchLimits(ridge_mm=0.12)
         with_memory = search(ENGINE, job, vary, limits, context, budget=40, time_s=600)
-        with patch("meanbead.core.advise.search._OF_SHAPE", ()):
+        with patch("meanbead.core.advise.ruled_out._OF_SHAPE", ()):
             without = search(ENGINE, job, vary, limits, context, budget=40, time_s=600)
         self.assertEqual(with_memory.discarded, without.discarded)
         self.assertEqual([dot.values for dot in with_memory.dots], [dot.values for dot in without.dots])
