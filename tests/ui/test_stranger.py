@@ -53,6 +53,15 @@ class Stranger(UiCase):
     def test_own_machine_nozzle_and_material_to_a_first_estimate(self) -> None:
         page = self.open("/")
         keys = page.keyboard
+        # Who opens an empty workshop meets the first steps; who follows a link to the parts, the parts.
+        expect(page).to_have_url(re.compile("/begin$"))
+        page.evaluate("() => sessionStorage.clear()")
+        page.goto(f"{self.address}/shelf")
+        self.tab_to("Parts", role="a")
+        keys.press("Enter")
+        expect(page.get_by_role("heading", name="Parts", level=1)).to_be_visible()
+        page.wait_for_load_state("networkidle")
+        expect(page).to_have_url(re.compile(r"//[^/]+/$"))
         self.tab_to("Shelf", role="a")
         keys.press("Enter")
         # The machine, by five answers.

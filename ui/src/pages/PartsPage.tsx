@@ -2,7 +2,7 @@ import { t } from "@lingui/core/macro";
 import { Plural, Trans } from "@lingui/react/macro";
 import { useCallback, useDeferredValue, useEffect, useState, type DragEvent } from "react";
 import { useParts } from "../api/queries";
-import { Link, useNavigate } from "react-router";
+import { Link, NavigationType, useNavigate, useNavigationType } from "react-router";
 import { SampleNote } from "../features/begin/SampleNote";
 import { PartCard } from "../features/parts/PartCard";
 import { PickFiles } from "../features/uploads/PickFiles";
@@ -45,9 +45,11 @@ export function PartsPage() {
     uploads.add([...event.dataTransfer.files]);
   };
 
-  // A workshop without a part begins with the first steps; whoever comes back from there sees the empty list.
+  // A workshop without a part begins with the first steps; whoever comes back from there, or follows a link to the parts,
+  // sees the empty list.
   const navigate = useNavigate();
-  const empty = total === 0 && search === "" && parts.isSuccess && uploads.list.length === 0;
+  const opened = useNavigationType() === NavigationType.Pop;
+  const empty = opened && total === 0 && search === "" && parts.isSuccess && uploads.list.length === 0;
   useEffect(() => {
     if (!empty || sessionStorage.getItem(BEGUN) !== null) return;
     sessionStorage.setItem(BEGUN, "yes");

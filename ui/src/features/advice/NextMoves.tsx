@@ -34,7 +34,7 @@ export function NextMoves({ column, actions, ready, answer, onAll }: NextMovesPr
           </button>
         </p>
       ) : (
-        <div aria-busy={looking} className={fresh ? "" : "opacity-60"}>
+        <div aria-busy={looking} className={fresh ? "" : "stale"}>
           {moves?.together && <Together lever={moves.together} column={column} actions={actions} base_s={moves.base.piece_time_s} />}
           <ol className="divide-y divide-rule" aria-label={t`The changes that save most`}>
             {moves?.best.map((lever) => (

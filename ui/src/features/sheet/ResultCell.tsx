@@ -72,7 +72,7 @@ export function ResultCell({ state, row, shelf, first, apart, tabIndex, marked, 
       data-figure={`${column.version}:${!pending ? "full" : sampled ? "sample" : "old"}`}
       aria-label={`${row.label}, ${column.name}: ${estimate ? row.show(estimate) : t`not known yet`}`}
       role="note"
-      className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "opacity-50" : ""} ${marked ? MARKED : ""}`}
+      className={`relative flex flex-wrap items-baseline gap-x-2 pl-[17px] pr-2 ${row.main ? "py-1" : "py-0.5"} ${pending && !sampled ? "stale" : ""} ${marked ? MARKED : ""}`}
       onFocus={onFocus}
       onKeyDown={(event) => {
         const move = moveOf(event);

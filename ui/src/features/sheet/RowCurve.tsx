@@ -47,7 +47,7 @@ export function RowCurve({ field, column, ready, actions }: RowCurveProps) {
   const side = BESIDE.find((one) => one.key === beside) ?? GRAMS;
   const done = answer.data?.done === true && !answer.isPlaceholderData;
   return (
-    <div className={answer.isPlaceholderData ? "mt-2 opacity-60" : "mt-2"} data-testid="row-curve">
+    <div className={answer.isPlaceholderData ? "stale mt-2" : "mt-2"} data-testid="row-curve">
       <p className="min-h-10 text-sm" aria-live={done ? "polite" : "off"}>
         {done ? bendInWords(curve, shown, field.unit) : t`Drawing it on this part: ${curve.points.length} of ${curve.of} values …`}
       </p>
