@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import io
 
+import numpy as np
+
+from meanbead.core.advise.prospects import promises
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.job import PrintJob
@@ -43,6 +46,7 @@ def main() -> None:
     inspect_file(lambda: io.BytesIO(text), filed.printer, filed.nozzle, filed.material)
     strands = [FlowPoint(flow_mm3_s=flow, temp_c=210, length_mm=300, mass_g=0.9) for flow in (5.0, 8.0, 11.0)]
     fit_flow_test(FlowTest(points=tuple(strands)))
+    promises(np.ones((1, 2)), np.ones((1, 2)), np.zeros((1, 2)))
     jobs = [{"id": name, "time_s": 3600} for name in "ab"]
     plan_day(Day.model_validate({"machines": [{"id": "m"}], "jobs": jobs}), 0.5)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -206,13 +207,14 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
 
     last = 0.0
 
-    def tell(fraction: float, message: str, found: SearchResult | None) -> None:
+    def tell(fraction: float, message: str, so_far: Callable[[], SearchResult] | None) -> None:
         # Hundreds of dots are half a megabyte: about once a second is enough for the eye.
         nonlocal last
-        now = found is not None and time.monotonic() - last > 0.8
-        if now:
+        told = None
+        if so_far is not None and time.monotonic() - last > 0.8:
+            told = so_far().model_dump(mode="json")
             last = time.monotonic()
-        tools.progress(fraction, message, found.model_dump(mode="json") if now and found is not None else None)
+        tools.progress(fraction, message, told)
 
     return search(
         tools.engine,

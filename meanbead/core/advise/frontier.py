@@ -12,13 +12,13 @@ Floats = NDArray[np.float64]
 
 def non_dominated(points: Floats) -> NDArray[np.int64]:
     """Numbers of the points (n, 2) that no other point beats, by the first figure; of equal ones the first stands."""
+    if not len(points):
+        return np.zeros(0, dtype=np.int64)
     order = np.lexsort((points[:, 1], points[:, 0]))
-    best, kept = np.inf, []
-    for k in order:
-        if points[k, 1] < best:
-            best = points[k, 1]
-            kept.append(int(k))
-    return np.array(kept, dtype=np.int64)
+    second = points[order, 1]
+    before = np.concatenate(([np.inf], np.minimum.accumulate(second)[:-1]))
+    kept: NDArray[np.int64] = order[second < before]
+    return kept
 
 
 def knee(points: Floats) -> int:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,7 +16,7 @@ from meanbead.core.estimate.engine import Sampled
 from meanbead.core.estimate.job import Prepared
 from meanbead.core.schedule.attendance import plates_per_day
 
-__all__ = ["Prospect", "ProspectTable", "Shares", "promises", "worst_seen"]
+__all__ = ["Prospect", "ProspectTable", "Shares", "promises", "wider"]
 
 Floats = NDArray[np.float64]
 
@@ -104,15 +105,12 @@ class Prospect:
         )
 
 
-def worst_seen(prospects: list[Prospect]) -> Shares:
-    """What samples are reckoned to be off by at most: the most that any was, of those that were computed in full as
-    well, and half as much again."""
-    known = [prospect.was_off for prospect in prospects if prospect.was_off is not None]
-    time, grams = (
-        max((share.time for share in known), default=0.0),
-        max((share.grams for share in known), default=0.0),
-    )
-    return Shares(_MARGIN * time, _MARGIN * grams)
+def wider(seen: Shares, was_off: Shares | None) -> Shares:
+    """What samples are reckoned to be off by at most, after one more was computed in full as well: the most that any was,
+    and half as much again."""
+    if was_off is None:
+        return seen
+    return Shares(max(seen.time, _MARGIN * was_off.time), max(seen.grams, _MARGIN * was_off.grams))
 
 
 def promises(line: Floats, points: Floats, bounds: Floats) -> Floats:
@@ -126,11 +124,22 @@ def promises(line: Floats, points: Floats, bounds: Floats) -> Floats:
     best = points - bounds
     reach = np.minimum(points + bounds, best + TOLERANCE * np.abs(points))
     size = np.maximum(np.abs(points), 1e-12)
-    # By how much the line's nearest point would have to move to be as good: the worse figure counts.
-    short = ((line[None, :, :] - reach[:, None, :]) / size[:, None, :]).max(axis=2).min(axis=1)
-    far = ((line[None, :, :] - best[:, None, :]) / size[:, None, :]).max(axis=2).min(axis=1)
+    short, far = _nearest(line, reach, size), _nearest(line, best, size)
     promise: Floats = np.where(short > 1e-9, np.maximum(far, 1e-9), 0.0)
     return promise
+
+
+@numba.njit(cache=True, nogil=True)
+def _nearest(line: Floats, points: Floats, size: Floats) -> Floats:
+    """By how much the line's nearest point would have to move to be as good as each point: the worse figure counts."""
+    found = np.empty(len(points))
+    for k in range(len(points)):
+        nearest = np.inf
+        for m in range(len(line)):
+            by = max((line[m, 0] - points[k, 0]) / size[k, 0], (line[m, 1] - points[k, 1]) / size[k, 1])
+            nearest = min(nearest, by)
+        found[k] = nearest
+    return found
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.levers import effects_between, words_of
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import Measures, measures, plan_measures
-from meanbead.core.advise.prospects import Prospect, ProspectTable, Shares, promises, worst_seen
+from meanbead.core.advise.prospects import Prospect, ProspectTable, Shares, promises, wider
 from meanbead.core.advise.ruled_out import Reason, Reasons, distance
 from meanbead.core.advise.search_result import Against, Evaluation, Highlight, SearchResult
 from meanbead.core.advise.space import Point, Recipes, Space, Vary
@@ -54,7 +54,8 @@ _CHECKS = 12
 """So many samples, spread over all that were looked at, are held against all layers before any bound is believed."""
 
 
-Progress = Callable[[float, str, SearchResult | None], None]
+Progress = Callable[[float, str, Callable[[], SearchResult] | None], None]
+"""Takes the share done, what is being done, and now and then what gives the answer so far: it is drawn up when asked for."""
 
 
 def search(
@@ -195,7 +196,7 @@ class _Search:
             share = 0.7 * self._computed / max(self._budget, 1)
             if self._computed % _EVERY == 0:
                 doing = f"{self._computed} recipes computed, {self._ruled_out.count} ruled out before"
-                self._progress(share, doing, self._found(False))
+                self._progress(share, doing, self._so_far)
             else:
                 self._progress(share, f"{self._computed} recipes", None)
 
@@ -276,7 +277,7 @@ class _Search:
             most = max(most, left)
             share = 0.7 + 0.3 * (1 - left / (most + 1))
             doing = f"{self._in_full} computed in full, {left} more may be better"
-            self._progress(share, doing, self._found(False) if len(asked) % _AT_ONCE == 0 else None)
+            self._progress(share, doing, self._so_far)
             best = int(np.argmax(promise))
             asked.add(best)
             return best
@@ -315,7 +316,7 @@ class _Search:
         settled.settle(whole)
         if whole is not None:
             self._judge(settled)
-        seen = worst_seen(self._kept)
+        seen = wider(self._seen_off, settled.was_off)
         if seen != self._seen_off:
             self._seen_off = seen
             for prospect in self._kept:
@@ -330,6 +331,9 @@ class _Search:
             return number, self._engine.sampled(self._kept[number].prepared, None)
         except MeanBeadError:
             return number, None
+
+    def _so_far(self) -> SearchResult:
+        return self._found(False)
 
     def _found(self, complete: bool, final: bool = False) -> SearchResult:
         promise = self._promises()

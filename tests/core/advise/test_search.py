@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import unittest
+from collections.abc import Callable
 from types import SimpleNamespace
 from typing import Any, ClassVar
 from unittest import mock
@@ -19,7 +20,7 @@ from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import measures, plan_measures
-from meanbead.core.advise.prospects import Prospect, Shares, promises
+from meanbead.core.advise.prospects import Prospect, Shares, promises, wider
 from meanbead.core.advise.search import search
 from meanbead.core.advise.search_result import SearchResult
 from meanbead.core.advise.space import Recipes, Space, usual_vary
@@ -64,6 +65,16 @@ class Frontier(unittest.TestCase):
         line = np.array([[0.0, 10.0], [1.0, 5.5], [2.0, 1.0], [6.0, 0.5], [10.0, 0.0]])
         self.assertEqual(knee(line), 2)
         self.assertEqual(knee(line[:2]), 0)
+
+
+class WhatSamplesAreOffBy(unittest.TestCase):
+    @given(st.lists(st.builds(Shares, st.floats(0, 0.5), st.floats(0, 0.5)), max_size=8))
+    def test_is_the_worst_seen_and_half_as_much_again(self, seen: list[Shares]) -> None:
+        found = Shares()
+        for was_off in [None, *seen, None]:
+            found = wider(found, was_off)
+        self.assertEqual(found.time, 1.5 * max((one.time for one in seen), default=0.0))
+        self.assertEqual(found.grams, 1.5 * max((one.grams for one in seen), default=0.0))
 
 
 class BruteForce(unittest.TestCase):
@@ -315,6 +326,22 @@ class Promises(unittest.TestCase):
             else:
                 self.assertFalse(any((layer <= np.minimum(best, point * (1 + share)) - 1e-6).all() for layer in whole))
 
+    @given(
+        st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=1, max_size=6),
+        st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=1, max_size=6),
+        st.floats(0, 0.3),
+    )
+    def test_is_how_far_the_nearest_of_the_line_would_have_to_move(
+        self, line: list[tuple[float, float]], points: list[tuple[float, float]], share: float
+    ) -> None:
+        whole, known = np.array(line), np.array(points)
+        bounds = share * np.abs(known)
+        for point, bound, promise in zip(known, bounds, promises(whole, known, bounds), strict=True):
+            size = np.maximum(np.abs(point), 1e-12)
+            moves = [float(np.max((one - (point - bound)) / size)) for one in whole]
+            if promise > 1e-9:
+                self.assertAlmostEqual(promise, min(moves), delta=1e-9 * max(1.0, abs(min(moves))))
+
     def test_the_best_promise_comes_first(self) -> None:
         found = promises(np.array([[10.0, 10.0]]), np.array([[9.0, 10.0], [5.0, 10.0], [20.0, 20.0]]), np.zeros((3, 2)))
         self.assertGreater(found[1], found[0])
@@ -373,11 +400,33 @@ class HeldToLimits(unittest.TestCase):
         self.assertAlmostEqual(cheap.dots[cheap.leanest.dot].measures.expected_cost, least, delta=0.01 * least)
 
     def test_it_can_be_stopped(self) -> None:
-        def stop(share: float, doing: str, found: SearchResult | None) -> None:
+        def stop(share: float, doing: str, so_far: Callable[[], SearchResult] | None) -> None:
             raise KeyboardInterrupt
 
         with self.assertRaises(KeyboardInterrupt):
             search(ENGINE, PrintJob(PART, Recipe()), self.VARY, SearchLimits(), context_of(PART), progress=stop)
+
+    def test_the_answer_so_far_grows_into_the_answer(self) -> None:
+        told: list[SearchResult] = []
+
+        def tell(share: float, doing: str, so_far: Callable[[], SearchResult] | None) -> None:
+            if so_far is not None:
+                told.append(so_far())
+
+        job, context = PrintJob(PART, Recipe()), context_of(PART)
+        found = search(ENGINE, job, self.VARY, SearchLimits(), context, progress=tell)
+        self.assertEqual(found, search(ENGINE, job, self.VARY, SearchLimits(), context))
+        self.assertTrue(told)
+        counts = [one.computed for one in told]
+        self.assertEqual(counts, sorted(counts))
+        for one in told:
+            self.assertFalse(one.proven or one.complete)
+            self.assertIsNone(one.fastest)
+            self.assertLessEqual(one.computed, found.computed)
+            figures_so_far = figures(one)[one.frontier] if one.frontier else np.zeros((0, 2))
+            # None of the line so far beats the line in the end.
+            for point in figures_so_far:
+                self.assertTrue(any((end <= point + 1e-9).all() for end in figures(found)[found.frontier]))
 
 
 class SameStrength(unittest.TestCase):
