@@ -7,7 +7,7 @@ from typing import Any
 from apiflask import APIBlueprint
 
 from meanbead.api.context import context, session
-from meanbead.api.jobs_schemas import JobOut, job_out
+from meanbead.api.jobs_schemas import JobOut, JobSeen, job_out
 from meanbead.store import jobs
 
 FOLLOWS_COLUMN = ("estimate", "levers", "remedies")
@@ -30,11 +30,12 @@ def start(kind: str, inputs: Any, arguments: dict[str, Any], queue: str = "long"
 
 
 @blueprint.get("/jobs/<int:job_id>")
+@blueprint.input(JobSeen, location="query")
 @blueprint.output(JobOut)
-def get_job(job_id: int) -> JobOut:
-    """How far a job is, and what it has found."""
+def get_job(job_id: int, query_data: JobSeen) -> JobOut:
+    """How far a job is, and what it has found: hundreds of kilobytes, which who follows it needs only where they are new."""
     with session() as db:
-        return job_out(jobs.get(db, job_id))
+        return job_out(jobs.get(db, job_id), query_data.seen)
 
 
 @blueprint.post("/jobs/<int:job_id>/cancel")

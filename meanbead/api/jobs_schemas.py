@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from meanbead.api.schema import Schema
 from meanbead.api.uploads_schemas import ClosedUpload
@@ -47,8 +47,15 @@ class FileMade(Result):
     file_id: int
 
 
+class JobSeen(Schema):
+    """Which revision of a job's findings is known already: with that one they are left out."""
+
+    seen: int | None = Field(default=None, ge=0)
+
+
 class JobOut(Schema):
-    """A piece of background work; what it finds stands under its kind's name, and grows while it runs."""
+    """A piece of background work; what it finds stands under its kind's name, and grows while it runs: ``revision`` counts
+    how many times."""
 
     id: int
     kind: str
@@ -56,6 +63,7 @@ class JobOut(Schema):
     share: float
     doing: str
     problem: str
+    revision: int
     stances: OrientationEstimates | None = None
     waterfall: Waterfall | None = None
     levers: Advice | None = None
@@ -73,8 +81,8 @@ class JobOut(Schema):
     file: FileMade | None = None
 
 
-def job_out(row: JobRow) -> JobOut:
-    """A job's row as it is given out."""
+def job_out(row: JobRow, seen: int | None = None) -> JobOut:
+    """A job's row as it is given out, without its findings where these were ``seen``."""
     return JobOut(
         id=row.id,
         kind=row.kind,
@@ -82,7 +90,8 @@ def job_out(row: JobRow) -> JobOut:
         share=row.share,
         doing=row.doing,
         problem=row.problem,
-        **_result(row),
+        revision=row.revision,
+        **({} if seen == row.revision else _result(row)),
     )
 
 

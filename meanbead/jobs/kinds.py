@@ -205,16 +205,17 @@ def search_frontier(tools: Toolbox, arguments: dict[str, Any]) -> dict[str, Any]
         surroundings = load_advice(session, store.recipes.get_recipe(session, arguments["recipe_id"]))
     tools.progress(0.0, "measuring the part")
 
-    last = 0.0
+    due = 0.0
 
     def tell(fraction: float, message: str, so_far: Callable[[], SearchResult] | None) -> None:
-        # Hundreds of dots are half a megabyte: about once a second is enough for the eye.
-        nonlocal last
-        told = None
-        if so_far is not None and time.monotonic() - last > 0.8:
-            told = so_far().model_dump(mode="json")
-            last = time.monotonic()
-        tools.progress(fraction, message, told)
+        # Hundreds of dots are a megabyte: about once a second is enough for the eye, and a twentieth of the time for it.
+        nonlocal due
+        begun = time.monotonic()
+        told = so_far is not None and begun >= due
+        tools.progress(fraction, message, so_far().model_dump(mode="json") if told and so_far is not None else None)
+        if told:
+            now = time.monotonic()
+            due = now + max(0.8, 20 * (now - begun))
 
     return search(
         tools.engine,

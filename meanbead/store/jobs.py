@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import delete, or_, select, text, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from meanbead.core.estimate.engine import ENGINE_VERSION
 from meanbead.store.rows import NotFound
@@ -67,8 +67,8 @@ def find_or_add(
 
 
 def get(session: Session, job_id: int) -> JobRow:
-    """One job. Raises :class:`NotFound`."""
-    row = session.get(JobRow, job_id, populate_existing=True)
+    """One job; its result, which may be large, is read when it is asked for. Raises :class:`NotFound`."""
+    row = session.get(JobRow, job_id, populate_existing=True, options=[defer(JobRow.result)])
     if row is None:
         raise NotFound(f"There is no job {job_id}.")
     return row
@@ -125,7 +125,7 @@ def report(session: Session, job_id: int, worker: str, share: float, doing: str,
     or the job was taken away from this worker."""
     values: dict[str, Any] = {"share": share, "doing": doing[:200], "updated_at": now(), "beat_at": now()}
     if result is not None:
-        values["result"] = result
+        values |= {"result": result, "revision": JobRow.revision + 1}
     asked = session.scalar(update(JobRow).where(*_mine(job_id, worker)).values(**values).returning(JobRow.cancel))
     return asked is not False
 
@@ -145,7 +145,7 @@ def end(
     if problem is not None:
         values["problem"] = problem[:1000]
     if result is not None:
-        values["result"] = result
+        values |= {"result": result, "revision": JobRow.revision + 1}
     if state == "done":
         values["share"] = 1.0
     session.execute(update(JobRow).where(*_mine(job_id, worker)).values(**values))

@@ -5,6 +5,7 @@ from typing import Any
 from unittest import mock
 
 import trimesh
+from sqlalchemy import event
 
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate import Engine
@@ -117,6 +118,43 @@ class Rows(ApiCase):
         ):
             run_job(self.database, Engine(), job)
         self.assertEqual(self.state(job), "failed")
+
+    def test_what_is_known_is_neither_read_nor_sent_again(self) -> None:
+        job = self.add("stances", "grows")
+        ways: dict[str, Any] = OrientationEstimates(ways=[]).model_dump()
+        read: list[str] = []
+
+        def note(*told: Any) -> None:
+            read.append(told[2])
+
+        event.listen(self.database.engine, "before_cursor_execute", note)
+        self.addCleanup(event.remove, self.database.engine, "before_cursor_execute", note)
+
+        def look(seen: int | None, *, share: float, revision: int, sent: bool) -> None:
+            read.clear()
+            found = self.call("GET", f"/api/jobs/{job}" + ("" if seen is None else f"?seen={seen}"))
+            self.assertEqual((found["share"], found["revision"]), (share, revision))
+            self.assertEqual(found["stances"], {"ways": []} if sent else None)
+            self.assertEqual(any("jobs.result" in statement for statement in read), sent)
+
+        def report(share: float, result: dict[str, Any] | None) -> None:
+            with self.database.session.begin() as session:
+                jobs.report(session, job, "a:1", share, "", result)
+
+        look(0, share=0.0, revision=0, sent=False)
+        with self.database.session.begin() as session:
+            jobs.begin(session, job, "a:1")
+        report(0.25, ways)
+        look(None, share=0.25, revision=1, sent=True)
+        look(0, share=0.25, revision=1, sent=True)
+        report(0.5, None)
+        look(1, share=0.5, revision=1, sent=False)
+        report(0.75, ways)
+        look(1, share=0.75, revision=2, sent=True)
+        with self.database.session.begin() as session:
+            jobs.end(session, job, "a:1", "done", result=ways)
+        look(2, share=1.0, revision=3, sent=True)
+        self.call("GET", f"/api/jobs/{job}?seen=-1", status=422)
 
     def lose(self, job: int, worker: str = "elsewhere:1") -> None:
         """Begin a job and let its worker fall silent."""

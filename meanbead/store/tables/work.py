@@ -16,7 +16,8 @@ JOB_UNDER_WAY = "state in ('waiting', 'running') and not cancel"
 
 
 class JobRow(Base):
-    """A piece of work in the background. Its result grows while it runs; ``inputs`` finds a result again.
+    """A piece of work in the background. Its result grows while it runs, and ``revision`` counts how many times it was
+    stored; ``inputs`` finds a result again.
 
     While it runs, ``worker`` names who is at it, and ``beat_at`` is that worker's last sign of life.
     """
@@ -39,6 +40,7 @@ class JobRow(Base):
     doing: Mapped[str] = mapped_column(String(200), default="")
     cancel: Mapped[bool] = mapped_column(default=False)
     result: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    revision: Mapped[int] = mapped_column(default=0, server_default="0")
     problem: Mapped[str] = mapped_column(String(1000), default="")
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     updated_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)

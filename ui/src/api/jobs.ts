@@ -46,7 +46,13 @@ export function useJob(about: readonly unknown[], begin: () => Promise<Job>, kep
   }, [unanswered, start, key]);
   const following = useQuery({
     queryKey: ["job", id],
-    queryFn: async () => take(await api.GET("/api/jobs/{job_id}", { params: { path: { job_id: id ?? 0 } } })),
+    queryFn: async () => {
+      // What was found is large: it is sent anew only where it has grown.
+      const known = queries.getQueryData<Job>(["job", id]);
+      const query = known === undefined ? {} : { seen: known.revision };
+      const job = take(await api.GET("/api/jobs/{job_id}", { params: { path: { job_id: id ?? 0 }, query } }));
+      return known?.revision === job.revision ? { ...known, state: job.state, share: job.share, doing: job.doing, problem: job.problem } : job;
+    },
     enabled: id !== null,
     refetchInterval: (query) => (isUnderWay(query.state.data) ? 300 : false),
     staleTime: 0,

@@ -152,9 +152,12 @@ export function useColumnFindings(columns: readonly { column: RecipeColumn; read
 
 /** What several columns measure, each as soon as it is known. */
 export function useMeasures(columns: readonly RecipeColumn[], part: Part): (Measures | undefined)[] {
-  return useQueries({ queries: columns.map((column) => findingsQuery(column, part, true)) }).map(
-    (answer) => answer.data?.measures ?? undefined,
-  );
+  return useQueries({ queries: columns.map((column) => findingsQuery(column, part, true)), combine: measuresOf });
+}
+
+/** One list for as long as nothing in it changes: what is drawn from it is drawn once. */
+function measuresOf(answers: readonly { data?: { measures?: Measures | null } }[]): (Measures | undefined)[] {
+  return answers.map((answer) => answer.data?.measures ?? undefined);
 }
 
 /** About how many layers a first answer is computed from. */

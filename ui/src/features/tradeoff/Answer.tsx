@@ -1,6 +1,6 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
-import { useMemo, useState } from "react";
+import { memo, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { type SearchResult, type Part, type RecipeColumn } from "../../api/client";
 import { useExpected } from "../../api/learning";
@@ -25,7 +25,8 @@ interface AnswerProps {
   complete: boolean;
 }
 
-export function Answer({ found, part, column, marks, complete }: AnswerProps) {
+/** What a search has found, drawn anew only where that is new. */
+export const Answer = memo(function Answer({ found, part, column, marks, complete }: AnswerProps) {
   const shelf = useShelf().data;
   const actions = useSheet(part.id);
   const navigate = useNavigate();
@@ -211,4 +212,4 @@ export function Answer({ found, part, column, marks, complete }: AnswerProps) {
       </div>
     </div>
   );
-}
+});

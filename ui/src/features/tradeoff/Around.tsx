@@ -49,11 +49,17 @@ export function Around({ part, column, columns, start, onColumn }: AroundProps) 
     `search.${column.id}`,
   );
   const found = work.job?.search ?? undefined;
-  const marks: Mark[] = columns.flatMap((one, at) => {
-    // The search has computed its own column in full.
-    const measures = found && one.id === column.id ? found.base : measured[at];
-    return measures === undefined ? [] : [{ name: one.name, measures }];
-  });
+  const base = found?.base;
+  // The search says how far it is three times a second; its answer is drawn only where that is new.
+  const marks: Mark[] = useMemo(
+    () =>
+      columns.flatMap((one, at) => {
+        // The search has computed its own column in full.
+        const measures = one.id === column.id ? (base ?? measured[at]) : measured[at];
+        return measures === undefined ? [] : [{ name: one.name, measures }];
+      }),
+    [columns, column.id, base, measured],
+  );
   const mend = Object.keys(start.vary).some((key) => !off.includes(key) && problemWith(key, typed[key], shelf) !== undefined);
   const space = Object.values(vary).reduce((product, values) => product * values.length, 1);
   return (
