@@ -199,6 +199,10 @@ class TradeOff(UiCase):
         page = self.page
         limit = page.get_by_role("textbox", name="Filament, most")
         limit.wait_for()
+        limit.fill("little")
+        limit.press("Enter")
+        expect(limit).to_have_accessible_description("No number yet: the limit holds as it was.")
+        expect(limit).to_have_value("little")
         limit.fill("0.01")
         limit.press("Enter")
         for axis in page.get_by_role("checkbox").all()[:-1]:

@@ -146,25 +146,36 @@ export function LimitsPanel({ limits, base, baseName, onChange }: LimitsPanelPro
         {LIMITS.map(({ key, label, unit, scale }) => {
           const value = limits[key];
           const text = typed[key] ?? (value == null ? "" : plain(value * scale));
+          const unread = text.trim() !== "" && Number.isNaN(parseNumber(text));
+          // What is no number stays where it was typed, so that it can be mended.
           const commit = () => {
-            const number = parseNumber(typed[key] ?? text);
+            if (unread) return;
             setTyped({ ...typed, [key]: undefined });
-            onChange({ ...limits, [key]: Number.isNaN(number) ? null : Number((number / scale).toFixed(6)) });
+            onChange({ ...limits, [key]: text.trim() === "" ? null : Number((parseNumber(text) / scale).toFixed(6)) });
           };
           return (
-            <label key={key} className="grid grid-cols-[minmax(0,1fr)_4.5rem_2.6rem] items-center gap-2 text-sm">
-              {label}
-              <input
-                className="input input-xs w-full border-rule bg-base-100 text-right"
-                inputMode="decimal"
-                placeholder={t`any`}
-                value={text}
-                onChange={(event) => setTyped({ ...typed, [key]: event.target.value })}
-                onBlur={() => typed[key] !== undefined && commit()}
-                onKeyDown={(event) => event.key === "Enter" && commit()}
-              />
-              <span className="text-xs text-quiet">{unit}</span>
-            </label>
+            <div key={key}>
+              <label className="grid grid-cols-[minmax(0,1fr)_4.5rem_2.6rem] items-center gap-2 text-sm">
+                {label}
+                <input
+                  className={`input input-xs w-full bg-base-100 text-right ${unread ? "border-error" : "border-rule"}`}
+                  aria-invalid={unread}
+                  aria-describedby={unread ? `limit-${key}` : undefined}
+                  inputMode="decimal"
+                  placeholder={t`any`}
+                  value={text}
+                  onChange={(event) => setTyped({ ...typed, [key]: event.target.value })}
+                  onBlur={() => typed[key] !== undefined && commit()}
+                  onKeyDown={(event) => event.key === "Enter" && commit()}
+                />
+                <span className="text-xs text-quiet">{unit}</span>
+              </label>
+              {unread && (
+                <p id={`limit-${key}`} className="text-xs text-error">
+                  <Trans>No number yet: the limit holds as it was.</Trans>
+                </p>
+              )}
+            </div>
           );
         })}
       </div>
