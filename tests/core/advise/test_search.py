@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import math
 import unittest
 from collections.abc import Callable
 from types import SimpleNamespace
@@ -14,17 +13,15 @@ from unittest.mock import patch
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
-from pydantic import ValidationError
 
 from meanbead.core.advise.context import AdviceContext
 from meanbead.core.advise.frontier import knee, non_dominated
 from meanbead.core.advise.limits import SearchLimits, breaches, plan_breaches
 from meanbead.core.advise.measures import measures, plan_measures
-from meanbead.core.advise.prospects import Prospect, Shares, promises, wider
+from meanbead.core.advise.prospects import Prospect, Shares
 from meanbead.core.advise.search import search
 from meanbead.core.advise.search_result import SearchResult
-from meanbead.core.advise.space import Recipes, Space, usual_vary
-from meanbead.core.errors import RecipeError
+from meanbead.core.advise.space import Recipes, usual_vary
 from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob, prepare
 from meanbead.core.formulas.surface import height_for_ridge_mm, ridge_mm
@@ -32,7 +29,6 @@ from meanbead.core.model import Limits, Material, Nozzle, Recipe
 from meanbead.core.model.material import Gloss
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
-from meanbead.core.recipe.choices import check_value, choices, with_value
 from meanbead.core.rules.looks import ridge
 from meanbead.core.schedule.attendance import longest_for_s, plates_per_day
 from tests.support.solids import block, box, cone, solid_of, spur_gear
@@ -65,16 +61,6 @@ class Frontier(unittest.TestCase):
         line = np.array([[0.0, 10.0], [1.0, 5.5], [2.0, 1.0], [6.0, 0.5], [10.0, 0.0]])
         self.assertEqual(knee(line), 2)
         self.assertEqual(knee(line[:2]), 0)
-
-
-class WhatSamplesAreOffBy(unittest.TestCase):
-    @given(st.lists(st.builds(Shares, st.floats(0, 0.5), st.floats(0, 0.5)), max_size=8))
-    def test_is_the_worst_seen_and_half_as_much_again(self, seen: list[Shares]) -> None:
-        found = Shares()
-        for was_off in [None, *seen, None]:
-            found = wider(found, was_off)
-        self.assertEqual(found.time, 1.5 * max((one.time for one in seen), default=0.0))
-        self.assertEqual(found.grams, 1.5 * max((one.grams for one in seen), default=0.0))
 
 
 class BruteForce(unittest.TestCase):
@@ -306,48 +292,6 @@ class AtBest(unittest.TestCase):
         self.assertGreaterEqual(bound, one.measures.expected_cost * (1 - (1 - share) * np.exp(-risk * share)))
 
 
-class Promises(unittest.TestCase):
-    @given(
-        st.lists(st.tuples(st.integers(1, 30), st.integers(1, 30)), min_size=1, max_size=8),
-        st.lists(st.tuples(st.integers(1, 30), st.integers(1, 30)), min_size=1, max_size=8),
-        st.floats(0, 0.3),
-    )
-    def test_whoever_promises_nothing_cannot_beat_the_line(
-        self, line: list[tuple[int, int]], points: list[tuple[int, int]], share: float
-    ) -> None:
-        whole, known = np.array(line, dtype=np.float64), np.array(points, dtype=np.float64)
-        for point, promise in zip(known, promises(whole, known, share * known), strict=True):
-            best = point * (1 - share) + 0.01 * point
-            settled = any((layer <= best + 1e-6).all() for layer in whole)
-            beats = not any((layer <= point * (1 + share) + 1e-6).all() for layer in whole)
-            if promise == 0:
-                self.assertTrue(settled)
-                self.assertFalse(beats)
-            else:
-                self.assertFalse(any((layer <= np.minimum(best, point * (1 + share)) - 1e-6).all() for layer in whole))
-
-    @given(
-        st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=1, max_size=6),
-        st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=1, max_size=6),
-        st.floats(0, 0.3),
-    )
-    def test_is_how_far_the_nearest_of_the_line_would_have_to_move(
-        self, line: list[tuple[float, float]], points: list[tuple[float, float]], share: float
-    ) -> None:
-        whole, known = np.array(line), np.array(points)
-        bounds = share * np.abs(known)
-        for point, bound, promise in zip(known, bounds, promises(whole, known, bounds), strict=True):
-            size = np.maximum(np.abs(point), 1e-12)
-            moves = [float(np.max((one - (point - bound)) / size)) for one in whole]
-            if promise > 1e-9:
-                self.assertAlmostEqual(promise, min(moves), delta=1e-9 * max(1.0, abs(min(moves))))
-
-    def test_the_best_promise_comes_first(self) -> None:
-        found = promises(np.array([[10.0, 10.0]]), np.array([[9.0, 10.0], [5.0, 10.0], [20.0, 20.0]]), np.zeros((3, 2)))
-        self.assertGreater(found[1], found[0])
-        self.assertEqual(found[2], 0.0)
-
-
 class HeldToLimits(unittest.TestCase):
     VARY: ClassVar[dict[str, list[Any]]] = {
         "nozzle": [1, 2],
@@ -455,61 +399,3 @@ class SameStrength(unittest.TestCase):
         leanest = found.dots[found.leanest.dot]
         self.assertGreater(leanest.values["walls"], 2)  # type: ignore[arg-type, misc]
         self.assertLess(leanest.measures.filament_g, base.filament_g)
-
-
-class Spaces(unittest.TestCase):
-    def test_all_points_are_visited_once_and_far_apart_ones_first(self) -> None:
-        space = Space.of({"walls": [1, 2, 3], "infill.density": [0.1, 0.2, 0.3, 0.4]})
-        points = space.all_points()
-        self.assertEqual(len(points), len(set(points)), 12)
-        self.assertEqual(set(points), set(itertools.product(range(3), range(4))))
-        self.assertLessEqual(set(space.spread_points(64)), set(points))
-
-    def test_what_cannot_vary_is_named(self) -> None:
-        for vary in ({}, {"machine": [1]}, {"no.such": [1]}, {f"speed_mm_s.{k}": [1] for k in range(20)}):
-            with self.subTest(vary=list(vary)), self.assertRaises(RecipeError):
-                Space.of(vary)  # type: ignore[arg-type]
-
-    def test_values_that_no_recipe_may_have_are_named(self) -> None:
-        for key, value, said in (
-            ("walls", -1, "Must be at least 0, not -1."),
-            ("walls", 2.5, "Must be a whole number, not 2.5."),
-            ("infill.density", 20, "Must be at most 1, not 20."),
-            ("infill.pattern", "moss", "Must be one of"),
-            ("layer_height_mm", math.nan, "not nan."),
-            ("layer_height_mm", 0, "Must be more than 0, not 0."),
-            ("pace", 0, "Must be a number above 0, not 0."),
-            ("line_width_bores", math.inf, "Must be a number above 0, not inf."),
-        ):
-            with self.subTest(key, value=value), self.assertRaises(RecipeError) as refused:
-                Space.of({key: [value]})
-            self.assertIn(said, str(refused.exception))
-            self.assertEqual(refused.exception.field, f"vary.{key}")
-
-    def test_the_check_refuses_what_the_recipe_refuses_and_nothing_else(self) -> None:
-        tried = (-1, -0.01, 0, 0.0001, 0.3, 1, 1.5, 2, 7, 40, 90.5, 400, 1e4, 1e7, True, "grid", "moss", None)
-        for choice in choices():
-            if choice.kind in ("ranges", "machine", "nozzle", "material", "spool"):
-                continue
-            place = tuple(choice.key.split("."))
-            for value in tried:
-                taken, refused = True, False
-                try:
-                    with_value(Recipe(), choice.key, value)
-                except ValidationError as problem:
-                    # What does not go together is for the search to find out.
-                    taken = all(error["loc"][: len(place)] != place for error in problem.errors())
-                try:
-                    check_value(choice.key, value)
-                except ValidationError:
-                    refused = True
-                with self.subTest(choice.key, value=value):
-                    self.assertNotEqual(taken, refused)
-
-    def test_the_usual_space_holds_the_recipe_itself(self) -> None:
-        job, context = PrintJob(PART, Recipe(layer_height_mm=0.18, walls=3)), context_of(PART)
-        vary = usual_vary(job, context)
-        self.assertIn(0.18, vary["layer_height_mm"])
-        self.assertIn(3, vary["walls"])
-        self.assertEqual(set(vary["nozzle"]), {1, 2})
-        self.assertEqual(Space.of(vary).size, np.prod([len(values) for values in vary.values()]))

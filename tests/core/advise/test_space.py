@@ -1,16 +1,19 @@
-"""Points of a search's space as jobs: held to the melt, skins kept, widths in bores, nozzles carried."""
+"""What may vary in a search, and its points as jobs: held to the melt, skins kept, widths in bores, nozzles carried."""
 
 from __future__ import annotations
 
+import itertools
 import math
 import unittest
 from typing import Any
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from meanbead.core.advise.context import AdviceContext
-from meanbead.core.advise.space import Recipes
+from meanbead.core.advise.space import Recipes, Space, usual_vary
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.bead import bead_area_mm2
@@ -18,6 +21,7 @@ from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Limits, Nozzle, Printer, Recipe
 from meanbead.core.model.plan import Plan
 from meanbead.core.part.facts import part_facts
+from meanbead.core.recipe.choices import check_value, choices, with_value
 from meanbead.core.recipe.resolve import resolve
 from tests.support.insights import insight
 from tests.support.solids import box
@@ -107,3 +111,62 @@ class Widths(unittest.TestCase):
             made({"nozzle": 3, "layer_height_mm": 0.44})
         with self.assertRaises(RecipeError):
             made({"nozzle": 77})
+
+
+class Spaces(unittest.TestCase):
+    def test_all_points_are_visited_once_and_far_apart_ones_first(self) -> None:
+        space = Space.of({"walls": [1, 2, 3], "infill.density": [0.1, 0.2, 0.3, 0.4]})
+        points = space.all_points()
+        self.assertEqual(len(points), len(set(points)), 12)
+        self.assertEqual(set(points), set(itertools.product(range(3), range(4))))
+        self.assertLessEqual(set(space.spread_points(64)), set(points))
+
+    def test_what_cannot_vary_is_named(self) -> None:
+        for vary in ({}, {"machine": [1]}, {"no.such": [1]}, {f"speed_mm_s.{k}": [1] for k in range(20)}):
+            with self.subTest(vary=list(vary)), self.assertRaises(RecipeError):
+                Space.of(vary)  # type: ignore[arg-type]
+
+    def test_values_that_no_recipe_may_have_are_named(self) -> None:
+        for key, value, said in (
+            ("walls", -1, "Must be at least 0, not -1."),
+            ("walls", 2.5, "Must be a whole number, not 2.5."),
+            ("infill.density", 20, "Must be at most 1, not 20."),
+            ("infill.pattern", "moss", "Must be one of"),
+            ("layer_height_mm", math.nan, "not nan."),
+            ("layer_height_mm", 0, "Must be more than 0, not 0."),
+            ("pace", 0, "Must be a number above 0, not 0."),
+            ("line_width_bores", math.inf, "Must be a number above 0, not inf."),
+        ):
+            with self.subTest(key, value=value), self.assertRaises(RecipeError) as refused:
+                Space.of({key: [value]})
+            self.assertIn(said, str(refused.exception))
+            self.assertEqual(refused.exception.field, f"vary.{key}")
+
+    def test_the_check_refuses_what_the_recipe_refuses_and_nothing_else(self) -> None:
+        tried = (-1, -0.01, 0, 0.0001, 0.3, 1, 1.5, 2, 7, 40, 90.5, 400, 1e4, 1e7, True, "grid", "moss", None)
+        for choice in choices():
+            if choice.kind in ("ranges", "machine", "nozzle", "material", "spool"):
+                continue
+            place = tuple(choice.key.split("."))
+            for value in tried:
+                taken, refused = True, False
+                try:
+                    with_value(Recipe(), choice.key, value)
+                except ValidationError as problem:
+                    # What does not go together is for the search to find out.
+                    taken = all(error["loc"][: len(place)] != place for error in problem.errors())
+                try:
+                    check_value(choice.key, value)
+                except ValidationError:
+                    refused = True
+                with self.subTest(choice.key, value=value):
+                    self.assertNotEqual(taken, refused)
+
+    def test_the_usual_space_holds_the_recipe_itself(self) -> None:
+        job = PrintJob(BLOCK, Recipe(layer_height_mm=0.18, walls=3))
+        context = AdviceContext(part_facts(BLOCK), insight(), NONE, nozzles=NOZZLES)
+        vary = usual_vary(job, context)
+        self.assertIn(0.18, vary["layer_height_mm"])
+        self.assertIn(3, vary["walls"])
+        self.assertEqual(set(vary["nozzle"]), {1, 2, 3})
+        self.assertEqual(Space.of(vary).size, np.prod([len(values) for values in vary.values()]))
