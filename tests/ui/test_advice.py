@@ -172,6 +172,22 @@ class TradeOff(UiCase):
         self.assertEqual(len(asked), 1)
         self.expected_errors = ("422",)
 
+    def test_a_limit_that_a_column_set_goes_with_the_column_as_it_was(self) -> None:
+        part = self.add_part(trimesh.creation.box((12, 12, 6)), "stronger.stl")
+        self.open(f"/parts/{part}/tradeoff")
+        page = self.page
+        strong = page.get_by_role("checkbox", name="At least as strong as Everyday")
+        strong.check()
+        page.reload()
+        expect(strong).to_be_checked()
+        self.open(f"/parts/{part}")
+        self.wait_for_figures()
+        self.set_cell("Top layers in layers", "Everyday", "9")
+        self.wait_for_figures()
+        self.open(f"/parts/{part}/tradeoff")
+        expect(strong).to_be_enabled()
+        expect(strong).not_to_be_checked()
+
     def test_values_that_cannot_be_are_named_beside_their_setting(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'mistyped.stl')}/tradeoff")
         page = self.page
@@ -179,7 +195,7 @@ class TradeOff(UiCase):
         for name, text, said in (
             ("Infill", "10, 2000", "2000 cannot be: 0 to 100 %."),
             ("Walls", "2, 2.5", "Type whole numbers."),
-            ("Pattern", "grid, moss", "Name some of: lines, grid"),
+            ("Pattern", "grid, moss", "Name some of: grid, lines"),
             ("Pace", "0, 1", "Type numbers above 0."),
             ("Nozzle", "9.9 gold", "Name nozzles of the shelf"),
         ):

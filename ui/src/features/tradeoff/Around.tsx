@@ -25,7 +25,7 @@ interface AroundProps {
 
 export function Around({ part, column, columns, start, onColumn }: AroundProps) {
   const shelf = useShelf().data;
-  const { off, typed, limits, against, changed, change, asUsual } = useAsking(column.id, start);
+  const { off, typed, limits, against, changed, change, asUsual } = useAsking(column, start);
   const measured = useMeasures(columns, part);
   const own = measured[columns.findIndex((one) => one.id === column.id)];
   const axis: Axis = AXES.find((one) => one.key === against) ?? (AXES[0] as Axis);

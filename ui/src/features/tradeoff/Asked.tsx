@@ -26,7 +26,7 @@ const AXES: Record<string, Spoken> = {
   "acceleration_mm_s2.print": { label: t`Acceleration`, unit: "mm/s²", scale: 1 },
 };
 
-const PATTERNS = ["lines", "grid", "triangles", "cubic", "adaptive", "honeycomb", "gyroid", "concentric"];
+const PATTERNS = FIELDS.find((field) => field.key === "infill.pattern")?.options.map((option) => option.value) ?? [];
 
 interface VaryPanelProps {
   all: Vary;

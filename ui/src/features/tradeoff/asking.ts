@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { SearchLimits, SearchStart } from "../../api/client";
+import type { RecipeColumn, SearchLimits, SearchStart } from "../../api/client";
 import type { Against } from "./frontier";
 
 /** What a person has said of a search: which settings stay, which values were typed, which limits hold. */
@@ -17,14 +17,18 @@ export interface AskingState extends Asking {
   asUsual: () => void;
 }
 
-/** The tab remembers what was asked around a column until what is usual there changes. */
-export function useAsking(columnId: number, start: SearchStart): AskingState {
-  const place = `meanbead.asking.${columnId}`;
-  const [asking, setAsking] = useState<Asking>(() => held(place, start) ?? usual(start));
+/**
+ * The tab remembers what was asked around a column until the column, or what is usual there, changes: a limit such as the
+ * strength of a column is that of the column as it was.
+ */
+export function useAsking(column: RecipeColumn, start: SearchStart): AskingState {
+  const place = `meanbead.asking.${column.id}`;
+  const of = JSON.stringify([column.version, column.part_digest, column.inputs, start]);
+  const [asking, setAsking] = useState<Asking>(() => held(place, of) ?? usual(start));
   const keep = (next: Asking) => {
     setAsking(next);
     try {
-      sessionStorage.setItem(place, JSON.stringify({ start, asking: next } satisfies Held));
+      sessionStorage.setItem(place, JSON.stringify({ of, asking: next } satisfies Held));
     } catch {
       // the tab keeps nothing: what was typed holds until the page is loaded anew
     }
@@ -38,7 +42,7 @@ export function useAsking(columnId: number, start: SearchStart): AskingState {
 }
 
 interface Held {
-  start: SearchStart;
+  of: string;
   asking: Asking;
 }
 
@@ -46,10 +50,10 @@ function usual(start: SearchStart): Asking {
   return { off: [], typed: {}, limits: start.limits, against: "filament_g" };
 }
 
-function held(place: string, start: SearchStart): Asking | null {
+function held(place: string, of: string): Asking | null {
   try {
     const found = JSON.parse(sessionStorage.getItem(place) ?? "null") as Held | null;
-    return found !== null && JSON.stringify(found.start) === JSON.stringify(start) ? found.asking : null;
+    return found?.of === of ? found.asking : null;
   } catch {
     return null; // damaged, or the tab keeps nothing
   }
