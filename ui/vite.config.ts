@@ -51,6 +51,18 @@ export default defineConfig({
               networkTimeoutSeconds: 5,
               expiration: { maxEntries: 300, maxAgeSeconds: 7 * 86_400, purgeOnQuotaError: true },
               cacheableResponse: { statuses: [200] },
+              plugins: [
+                {
+                  // What is stored carries when that was, so that a page can tell it from an answer (src/lib/connection.ts).
+                  // eslint-disable-next-line @typescript-eslint/require-await -- as the service worker's library wants it
+                  cacheWillUpdate: async ({ response }) => {
+                    if (response.status !== 200) return null;
+                    const headers = new Headers(response.headers);
+                    headers.set("X-Kept-At", new Date().toISOString());
+                    return new Response(response.body, { status: response.status, statusText: response.statusText, headers });
+                  },
+                },
+              ],
             },
           },
         ],

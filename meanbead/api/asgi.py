@@ -130,7 +130,7 @@ class Application:
                     break
                 if listener.token and not await asyncio.to_thread(self._lasts, listener.token):
                     break
-                await _send(send, ": still here\n\n")
+                await _send(send, "event: here\ndata:\n\n")
             if not gone.done():
                 await _send(send, f"event: ended\ndata: {json.dumps({})}\n\n")
         finally:

@@ -10,7 +10,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tests.support.patience import PATIENCE_S
+from tests.support.patience import START_S
 from tests.support.people import PASSPHRASE
 
 
@@ -33,21 +33,36 @@ class NetworkWorkshop:
             self.shell("people", "add", "Ida", "--owner", "--data", str(self.data), said=f"{PASSPHRASE}\n")
         port = unused_port()
         self.command = [sys.executable, "-m", "meanbead.serve", "--data", str(self.data)]
-        asked = ["--empty", "--port", "0", "--network-port", str(port), *(words or ("--network",))]
+        self._asked = ["--empty", "--port", str(unused_port()), "--network-port", str(port), *(words or ("--network",))]
+        self.net = f"https://127.0.0.1:{port}"
+        self._trusted = owner and "--behind-proxy" not in words
+        self._start()
+
+    def _start(self) -> None:
         self.process = subprocess.Popen(
-            [*self.command, *asked], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+            [*self.command, *self._asked], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
         )
         self.said = ""
-        self.net = f"https://127.0.0.1:{port}"
         self.home = self.wait_for(r"Mean Bead: (http://\S+)")
-        if owner and "--behind-proxy" not in words:
+        if self._trusted:
             self.wait_for("How phones come to trust it")
+
+    def kill(self) -> None:
+        """End it as a crash would."""
+        self.process.kill()
+        self.process.wait(START_S)
+        assert self.process.stdout is not None
+        self.process.stdout.close()
+
+    def start_again(self) -> None:
+        """Start it where it was, on the same ports."""
+        self._start()
 
     @staticmethod
     def shell(*words: str, said: str = "") -> subprocess.CompletedProcess[str]:
         """The shell's command."""
         command = [sys.executable, "-m", "meanbead.cli", *words]
-        return subprocess.run(command, input=said, capture_output=True, text=True, timeout=PATIENCE_S, check=True)
+        return subprocess.run(command, input=said, capture_output=True, text=True, timeout=START_S, check=True)
 
     def wait_for(self, pattern: str) -> str:
         """Until it has said something; returns the first group, or all."""
@@ -67,10 +82,10 @@ class NetworkWorkshop:
 
     def stop(self) -> None:
         """End it, and take its folder away."""
-        subprocess.run([*self.command, "--stop"], capture_output=True, timeout=PATIENCE_S, check=False)
+        subprocess.run([*self.command, "--stop"], capture_output=True, timeout=START_S, check=False)
         if self.process.poll() is None:
             self.process.kill()
-        self.process.wait(PATIENCE_S)
+        self.process.wait(START_S)
         if self.process.stdout is not None:
             self.process.stdout.close()
         self._folder.cleanup()

@@ -10,7 +10,7 @@ from playwright.sync_api import BrowserContext, Page, expect
 from tests.support.network import NetworkWorkshop
 from tests.support.people import PASSPHRASE
 from tests.support.solids import stl_bytes
-from tests.ui.browser import AXE, browser
+from tests.ui.browser import browser, serious_findings
 from tests.support.patience import PATIENCE_MS
 
 OTHER = "four green kettles sing low"
@@ -28,9 +28,17 @@ class Network(unittest.TestCase):
         page.goto(cls.workshop.home)
         cls.enter(page, "Ida")
         token = page.evaluate("async () => (await (await fetch('/api/me')).json()).csrf")
-        form = {"file": {"name": "block.stl", "mimeType": "model/stl", "buffer": stl_bytes(trimesh.creation.box((20, 20, 6)))}}
+        form = {
+            "file": {
+                "name": "block.stl",
+                "mimeType": "model/stl",
+                "buffer": stl_bytes(trimesh.creation.box((20, 20, 6))),
+            }
+        }
         made = page.request.post(
-            f"{cls.workshop.home}/api/parts", multipart=form, headers={"X-CSRFToken": token, "Origin": cls.workshop.home}  # type: ignore[arg-type]
+            f"{cls.workshop.home}/api/parts",
+            multipart=form,
+            headers={"X-CSRFToken": token, "Origin": cls.workshop.home},  # type: ignore[arg-type]
         )
         assert made.status == 201, made.text()
         cls.part = int(made.json()["id"])
@@ -74,34 +82,38 @@ class Network(unittest.TestCase):
         expect(link).to_contain_text("/join#")
         return link.inner_text()
 
+    def new_run(self, page: Page) -> int:
+        """Start a run of the part's first column, as the page would."""
+        return int(
+            page.evaluate(
+                """async (part) => {
+                  const token = (await (await fetch('/api/me')).json()).csrf;
+                  const columns = (await (await fetch(`/api/parts/${part}/recipes`)).json()).recipes;
+                  const answer = await fetch(`/api/recipes/${columns[0].id}/runs`, {
+                    method: 'POST', headers: {'X-CSRFToken': token, 'Content-Type': 'application/json'},
+                    body: JSON.stringify({key: crypto.randomUUID()}),
+                  });
+                  return (await answer.json()).id;
+                }""",
+                self.part,
+            )
+        )
+
     def serious(self, page: Page) -> list[str]:
-        page.evaluate(AXE.read_text())
-        report = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice']})")
-        return [f"{one['id']}: {one['nodes'][0]['html'][:120]}" for one in report["violations"] if one["impact"] in ("serious", "critical")]
+        return [f"{one['rule']}: {one['where'][0]}" for one in serious_findings(page)]
 
     def test_a_label_that_is_scanned_leads_over_the_sign_in_to_the_entry(self) -> None:
         desk = self.page()
         self.enter(desk, "Ida")
-        run = desk.evaluate(
-            """async (part) => {
-              const token = (await (await fetch('/api/me')).json()).csrf;
-              const columns = (await (await fetch(`/api/parts/${part}/recipes`)).json()).recipes;
-              const answer = await fetch(`/api/recipes/${columns[0].id}/runs`, {
-                method: 'POST', headers: {'X-CSRFToken': token, 'Content-Type': 'application/json'},
-                body: JSON.stringify({key: crypto.randomUUID()}),
-              });
-              return await answer.json();
-            }""",
-            self.part,
-        )
-        phone = self.page(390, 800, address=f"/run/{run['id']}")
+        run = self.new_run(desk)
+        phone = self.page(390, 800, address=f"/run/{run}")
         self.sign_in(phone, "Ida")  # and goes on to where the code led
         expect(phone.get_by_role("button", name="Store it")).to_be_visible()
-        self.assertIn(f"/run/{run['id']}", phone.url)
+        self.assertIn(f"/run/{run}", phone.url)
         phone.get_by_role("button", name="Kept").click()
         phone.get_by_role("button", name="Store it").click()
         expect(phone.get_by_text("Stored.")).to_be_visible()
-        desk.goto(f"{self.workshop.net}/log/{run['id']}")
+        desk.goto(f"{self.workshop.net}/log/{run}")
         expect(desk.get_by_text("kept", exact=False).first).to_be_visible()
         expect(desk.get_by_text("Ida").first).to_be_visible()
 
@@ -201,32 +213,52 @@ class Network(unittest.TestCase):
         self.assertEqual(self.serious(stranger), [])
         self.assertLessEqual(stranger.evaluate("document.documentElement.scrollWidth"), 390)
 
-    def test_reading_without_a_connection_and_keeping_what_was_typed(self) -> None:
+    def test_a_stopped_workshop_is_told_on_every_page_and_what_was_typed_is_sent_when_it_answers(self) -> None:
         # On this machine's own address, which browsers trust without a certificate.
         page = self.page(home=True)
         self.enter(page, "Ida")
         page.wait_for_function("navigator.serviceWorker.ready.then(() => true)")
         page.reload()
         page.wait_for_function("navigator.serviceWorker.controller !== null")
-        self.bench(page)
-        expect(page.locator('[data-testid^="print_time:"][aria-busy=true]')).to_have_count(0)
-        page.wait_for_timeout(500)
-        page.context.set_offline(True)
-        page.reload()
-        expect(page.get_by_role("button", name="Layer height in mm, Everyday:")).to_be_visible()
-        expect(page.get_by_text("No connection.")).to_be_visible()
+        run = self.new_run(page)
+        seen = {
+            "/log": "Block",
+            "/day/now": "Now",
+            f"/run/{run}": "Store it",
+            f"/parts/{self.part}": "Layer height in mm",
+        }
+        away = page.get_by_role("status").filter(has_text="No connection.")
+        for address, text in seen.items():
+            page.goto(self.workshop.home + address)
+            expect(page.get_by_text(text).or_(page.get_by_role("button", name=text)).first).to_be_visible()
+            page.wait_for_load_state("networkidle")
+            expect(away).to_have_count(0)
+        self.workshop.kill()
+        # The bench has not been touched: its stream has broken off.
+        expect(away).to_contain_text(re.compile(r"You see what was known at \d\d:\d\d"))
+        for address, text in seen.items():
+            page.goto(self.workshop.home + address)
+            expect(page.get_by_text(text).or_(page.get_by_role("button", name=text)).first).to_be_visible()
+            expect(away).to_contain_text(re.compile(r"You see what was known at \d\d:\d\d"))
+            if address.startswith("/run/"):
+                page.get_by_role("button", name="Kept").click()
+                page.get_by_role("button", name="Store it").click()
+                expect(page.get_by_text("it is kept in this phone")).to_be_visible()
         page.get_by_role("button", name="Top layers in layers, Everyday:").click()
         page.keyboard.press("Control+a")
         page.keyboard.type("7")
         page.keyboard.press("Enter")
-        page.wait_for_timeout(300)
-        page.context.set_offline(False)
-        page.evaluate("window.dispatchEvent(new Event('online'))")
+
+        self.workshop.start_again()
+        expect(away).to_have_count(0)
         other = self.page(home=True)
         self.enter(other, "Ida")
         self.bench(other)
         expect(other.get_by_role("button", name="Top layers in layers, Everyday: 7")).to_be_visible()
+        page.goto(f"{self.workshop.home}/run/{run}")
+        expect(page.get_by_text("Stored.")).to_be_visible()
         # Signing out wipes what was kept.
+        page.goto(self.workshop.home)
         page.get_by_label("Account of Ida, owner").click()
         with page.expect_navigation():
             page.get_by_role("button", name="Sign out").click()

@@ -1,6 +1,7 @@
 /** Meshes and strokes in the server's compact binary form; docs/formats.md describes both. */
 
 import { t } from "@lingui/core/macro";
+import { askWorkshop } from "../lib/connection";
 import { asProblem, ProblemError } from "./client";
 
 export interface Mesh {
@@ -9,7 +10,7 @@ export interface Mesh {
 }
 
 async function fetchBytes(address: string, signal?: AbortSignal): Promise<ArrayBuffer> {
-  const answer = await fetch(address, { signal });
+  const answer = await askWorkshop(address, { signal });
   if (!answer.ok) throw new ProblemError(asProblem(await answer.json().catch(() => null), answer.status));
   return answer.arrayBuffer();
 }

@@ -1,3 +1,4 @@
+import { checkConnection } from "../lib/connection";
 import { tokenHeader } from "../lib/gate";
 import { settled } from "../lib/inLine";
 import { asProblem, ProblemError, type Part, type RecipeColumn } from "./client";
@@ -25,7 +26,10 @@ function upload<Made>(path: string, fields: Record<string, string | Blob>, onSen
     request.upload.onprogress = (event) => {
       if (event.lengthComputable) onSent(event.loaded / event.total);
     };
-    request.onerror = () => reject(new ProblemError(asProblem(null, 0)));
+    request.onerror = () => {
+      checkConnection();
+      reject(new ProblemError(asProblem(null, 0)));
+    };
     request.onload = () => {
       const answer: unknown = request.response;
       if (request.status === 201) resolve(answer as Made);

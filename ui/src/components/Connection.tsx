@@ -1,26 +1,23 @@
 import { Trans } from "@lingui/react/macro";
 import { useSyncExternalStore } from "react";
-import { useMe } from "../api/account";
+import { connection, watchConnection } from "../lib/connection";
+import { hourOf } from "../lib/format";
 
-/** Says that nothing answers, so that nobody takes what was last seen for what is. */
+/** Says that nothing answers, and of when is what one sees, so that nobody takes what was last seen for what is. */
 export function Connection() {
-  const online = useSyncExternalStore(
-    (told) => {
-      window.addEventListener("online", told);
-      window.addEventListener("offline", told);
-      return () => {
-        window.removeEventListener("online", told);
-        window.removeEventListener("offline", told);
-      };
-    },
-    () => navigator.onLine,
-  );
-  // Alone on one machine there is no connection to lose, whatever the browser says of its network.
-  const served = useMe().data?.served ?? false;
-  if (online || !served) return null;
+  const { away, since, kept } = useSyncExternalStore(watchConnection, connection);
+  if (!away && kept === null) return null;
+  const seen = kept ?? since;
+  const at = seen === null ? null : hourOf(new Date(seen));
   return (
-    <p role="status" className="border-b border-rule bg-molten-wash px-4 py-1.5 text-center text-sm">
-      <Trans>No connection. You see what was last seen; what you type is kept, and sent when the network is back.</Trans>
+    <p role="status" className="border-b border-rule bg-molten-wash px-4 py-1.5 text-center text-sm print:hidden">
+      {!away ? (
+        <Trans>The workshop answers slowly. You see what was stored here at {at}; newer figures follow.</Trans>
+      ) : at === null ? (
+        <Trans>No connection. What you type is kept, and sent when the workshop answers again.</Trans>
+      ) : (
+        <Trans>No connection. You see what was known at {at}. What you type is kept, and sent when the workshop answers again.</Trans>
+      )}
     </p>
   );
 }

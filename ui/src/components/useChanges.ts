@@ -4,6 +4,7 @@ import { accountKeys } from "../api/account";
 import { staleAfter, type Change } from "../api/changes";
 import { api, take, type RecipeColumn } from "../api/client";
 import { keys, newest, shelfChanged } from "../api/queries";
+import { checkConnection, onceBack } from "../lib/connection";
 import { settled } from "../lib/inLine";
 
 /** Changes that come within so many milliseconds are read together. */
@@ -11,6 +12,9 @@ const TOGETHER_MS = 120;
 
 /** Where listening was refused, it is tried again after so long. */
 const AGAIN_MS = 30_000;
+
+/** The server says every quarter of a minute that it is there; twice without a word is a reason to ask. */
+const SILENT_MS = 35_000;
 
 /** Follow what others change, on every page that is in view. A hidden page listens to nothing, and reads anew when it comes back. */
 export function useChanges(listens: boolean): void {
@@ -21,6 +25,7 @@ export function useChanges(listens: boolean): void {
     let waiting: Change[] = [];
     let timer: ReturnType<typeof setTimeout> | undefined;
     let again: ReturnType<typeof setTimeout> | undefined;
+    let silent: ReturnType<typeof setTimeout> | undefined;
     let opened = false;
     let ended = false;
 
@@ -49,15 +54,25 @@ export function useChanges(listens: boolean): void {
         ]);
       }
     };
+    const heard = () => {
+      clearTimeout(silent);
+      silent = setTimeout(() => {
+        checkConnection();
+        heard();
+      }, SILENT_MS);
+    };
     const open = () => {
       if (stream !== null || ended) return;
+      heard();
       stream = new EventSource("/api/changes");
       stream.onopen = () => {
         // What was changed while nobody listened is read anew.
         if (opened) void queries.invalidateQueries();
         opened = true;
       };
+      stream.addEventListener("here", heard);
       stream.onmessage = (event: MessageEvent<string>) => {
+        heard();
         waiting.push(JSON.parse(event.data) as Change);
         timer ??= setTimeout(() => void read(), TOGETHER_MS);
       };
@@ -67,6 +82,7 @@ export function useChanges(listens: boolean): void {
         void queries.invalidateQueries({ queryKey: accountKeys.me });
       });
       stream.onerror = () => {
+        checkConnection();
         if (stream?.readyState !== EventSource.CLOSED) return; // the browser tries again by itself
         // Refused: the device was signed out, or too many listen.
         close();
@@ -75,14 +91,26 @@ export function useChanges(listens: boolean): void {
       };
     };
     const close = () => {
+      clearTimeout(silent);
       stream?.close();
       stream = null;
     };
     const look = () => (document.visibilityState === "hidden" ? close() : open());
-    document.addEventListener("visibilitychange", look);
+    const wake = () => {
+      look();
+      // The workshop may have stopped while the phone was in a pocket.
+      if (document.visibilityState === "visible") checkConnection();
+    };
+    document.addEventListener("visibilitychange", wake);
+    const stop = onceBack(() => {
+      clearTimeout(again);
+      look();
+      void queries.invalidateQueries();
+    });
     look();
     return () => {
-      document.removeEventListener("visibilitychange", look);
+      document.removeEventListener("visibilitychange", wake);
+      stop();
       clearTimeout(timer);
       clearTimeout(again);
       close();

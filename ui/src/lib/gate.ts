@@ -1,3 +1,5 @@
+import { askWorkshop } from "./connection";
+
 /** What stands between a page and the server: the token that goes with changes, and what is asked when it refuses. */
 
 interface Gate {
@@ -34,7 +36,7 @@ async function refusal(answer: Response): Promise<string> {
 }
 
 /** Send a request; a stale token is renewed and a passphrase asked for, and the request sent once more. */
-export async function throughGate(request: Request, send: (request: Request) => Promise<Response> = fetch): Promise<Response> {
+export async function throughGate(request: Request, send: (request: Request) => Promise<Response> = askWorkshop): Promise<Response> {
   const again = request.clone();
   const answer = await send(withToken(request));
   const why = await refusal(answer);

@@ -1,8 +1,10 @@
 import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useCallback, useEffect, useRef, useState, type Dispatch, type SetStateAction } from "react";
+import { Connection } from "../../components/Connection";
 import { api, ProblemError, take, type Fault, type RunEntry, type RunTag } from "../../api/client";
 import { formatDuration, formatGrams, plain } from "../../lib/format";
+import { onceBack } from "../../lib/connection";
 import { keepGate } from "../../lib/gate";
 import { EntryForm } from "./EntryForm";
 import { entryOf, sameEntry, textOf, type EntryText } from "./entryText";
@@ -34,6 +36,7 @@ export function TagPage({ runId }: { runId: number }) {
     // eslint-disable-next-line react-hooks/set-state-in-effect -- what is read is set when it is there
     void read();
   }, [read]);
+  useEffect(() => onceBack(() => void read()), [read]);
   useEffect(() => {
     if (tag) document.title = `#${tag.id} ${tag.name} · Mean Bead`;
   }, [tag]);
@@ -101,11 +104,11 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
   useEffect(() => {
     const timer = setInterval(() => void flush(), AGAIN_MS);
     const again = () => void flush();
-    window.addEventListener("online", again);
+    const stop = onceBack(again);
     void flush();
     return () => {
       clearInterval(timer);
-      window.removeEventListener("online", again);
+      stop();
     };
   }, [flush]);
 
@@ -153,6 +156,7 @@ function Entering({ tag, faults, onTag }: { tag: RunTag; faults: readonly Fault[
   };
   return (
     <main className="mx-auto max-w-md px-3 pb-28 pt-2">
+      <Connection />
       <p className="flex items-baseline gap-2">
         <a href={`/log/${tag.id}`} className="text-sm text-quiet underline">
           #{tag.id}

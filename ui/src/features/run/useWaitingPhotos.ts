@@ -1,5 +1,6 @@
 import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useRef, useState } from "react";
+import { onceBack } from "../../lib/connection";
 import { throughGate } from "../../lib/gate";
 import type { RunTag } from "../../api/client";
 import { phoneShelf, sendPhotos, type PhotoTold, type WaitingPhoto } from "./waitingPhotos";
@@ -28,11 +29,11 @@ export function useWaitingPhotos(runId: number, onStored: (photo: Photo) => void
   useEffect(() => {
     const again = () => void flush();
     const timer = setInterval(again, AGAIN_MS);
-    window.addEventListener("online", again);
+    const stop = onceBack(again);
     again();
     return () => {
       clearInterval(timer);
-      window.removeEventListener("online", again);
+      stop();
     };
   }, [flush]);
   const take = useCallback(

@@ -1,6 +1,7 @@
 import { t } from "@lingui/core/macro";
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { api, ProblemError, take, type RecipeAdd, type RecipeColumn } from "../../api/client";
+import { onceBack } from "../../lib/connection";
 import { useToast } from "../../components/Toasts";
 import { changeFor, changesFor, inverse, sameAt, unsent, type CellEdit, type Change } from "./edits";
 import { useColumnWrites } from "./useColumnWrites";
@@ -70,7 +71,7 @@ export function useSheet(partId: number): SheetActions {
     [history, write],
   );
 
-  // What a reload or a lost connection cut off is sent when the sheet is opened, and when the network is back; what has
+  // What a reload or a lost connection cut off is sent when the sheet is opened, and when the workshop answers again; what has
   // become impossible is said.
   const sending = useRef(false);
   useEffect(() => {
@@ -95,9 +96,7 @@ export function useSheet(partId: number): SheetActions {
       sending.current = false;
     };
     void resume();
-    const again = () => void resume();
-    window.addEventListener("online", again);
-    return () => window.removeEventListener("online", again);
+    return onceBack(() => void resume());
   }, [current, toast, write]);
 
   const takeIn = useCallback(
