@@ -170,7 +170,7 @@ def _running_port(folder: Path) -> int | None:
 def _launch(folder: Path, port: int, durable: bool) -> None:
     settings = [f"-p {port}", "-c listen_addresses=127.0.0.1", "-c unix_socket_directories=''"]
     if not durable:
-        settings += ["-c fsync=off", "-c synchronous_commit=off", "-c full_page_writes=off"]
+        settings += ["-c fsync=off", "-c synchronous_commit=off", "-c full_page_writes=off", "-c max_connections=400"]
     log = folder / "server.log"
     command = [binary("pg_ctl"), "start", "-D", str(folder), "-w", "-l", str(log), "-o", " ".join(settings)]
     result = subprocess.run(

@@ -11,6 +11,8 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
+from meanbead.store.notices import keep_notices
+
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -45,6 +47,7 @@ class Database:
                 )
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
+            keep_notices(connection)
 
     def close(self) -> None:
         """Give all connections back."""

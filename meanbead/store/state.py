@@ -26,7 +26,7 @@ from meanbead.store.tables import (
     VersionedRow,
 )
 
-__all__ = ["workshop_state"]
+__all__ = ["STATE_TABLES", "workshop_state"]
 
 _AROUND: tuple[type[VersionedRow], ...] = (
     House,
@@ -40,6 +40,9 @@ _AROUND: tuple[type[VersionedRow], ...] = (
     RunRow,
     JournalRow,
 )
+
+STATE_TABLES = frozenset(table.__tablename__ for table in (*_AROUND, Part, RecipeRow))  # type: ignore[attr-defined]
+"""Tables whose rows a state tells apart. An answer that is kept may be made of these and of estimates, of nothing else."""
 
 
 def _asked(of_part: bool) -> TextClause:

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { staleAfter, type Change } from "./changes";
 import { keys } from "./queries";
 
-const change = (table: string, id: number, version: number, of: number | null = null): Change => ({ table, id, version, of: of === null ? null : String(of) });
+const change = (table: Change["table"], id: number, version: number, of: number | null = null): Change => ({ table, id, version, of: of === null ? null : String(of) });
 
 function workshop() {
   const queries = new QueryClient();
@@ -39,7 +39,7 @@ describe("what has to be read anew", () => {
   });
 
   it("is the day where its queue, hours, plates or plan change, or a run does", () => {
-    for (const table of ["queue_items", "hours_exceptions", "plates", "day_plans", "runs"]) {
+    for (const table of ["queue_items", "hours_exceptions", "plates", "day_plans", "runs"] as const) {
       expect(staleAfter([change(table, 5, 2)], workshop()).queries).toContainEqual(["day"]);
     }
   });
