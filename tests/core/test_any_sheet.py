@@ -22,8 +22,12 @@ from meanbead.core.recipe.adapt import adapted, short_line
 from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, settings_sheet
-from tests.core.test_any_recipe import RECIPES
+from tests.running.effort import cases
+from tests.support.any_recipe import recipes
 from tests.support.solids import box
+
+RECIPES = recipes(without=("nozzle_diameter_mm",))
+"""The nozzle is a row of its own on a sheet."""
 
 BORES = st.sampled_from([0.25, 0.4, 0.6, 0.8, 1.0])
 SOLID = box(10, 10, 5)
@@ -163,7 +167,7 @@ class Binary(unittest.TestCase):
         self.assertEqual(at, len(data))
         return found
 
-    @settings(max_examples=20)
+    @settings(max_examples=cases(10, 400))
     @given(st.integers(0, 300), st.integers(0, 300))
     def test_any_piece_is_read_back(self, one: int, other: int) -> None:
         rows = slice(min(one, other), min(len(self.detail.strokes), max(one, other)))

@@ -15,7 +15,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.choices import Choice, choices, value_at, with_value
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import ONLY_WITH, settings_sheet
-from tests.core.test_any_recipe import RECIPES
+from tests.support.any_recipe import recipes
 from tests.support.solids import block, box, cone, cylinder, solid_of
 
 STEPPED = [entry for entry in choices() if entry.kind not in ("machine", "nozzle", "material", "ranges")]
@@ -23,7 +23,7 @@ SOLID = box(10, 10, 5)
 
 
 class Steps(unittest.TestCase):
-    @given(RECIPES, st.sampled_from(STEPPED), st.sampled_from([None, 0.02, 0.04]))
+    @given(recipes(), st.sampled_from(STEPPED), st.sampled_from([None, 0.02, 0.04]))
     def test_neighbours_are_accepted_and_differ_from_what_stands(
         self, keys: dict[str, Any], choice: Choice, step: float | None
     ) -> None:

@@ -8,6 +8,7 @@ from itertools import permutations
 from typing import Any
 
 import numpy as np
+from pydantic import BaseModel
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
@@ -92,6 +93,13 @@ def changes_between(before: PrintJob, after: PrintJob) -> list[Change]:
     return merged
 
 
+def _as_json(value: Any) -> Any:
+    """A setting's value as JSON has it: height ranges are lists of models, angles lists of numbers."""
+    if isinstance(value, tuple):
+        return [item.model_dump() if isinstance(item, BaseModel) else item for item in value]
+    return value
+
+
 def mixed(before: PrintJob, after: PrintJob, changes: Sequence[Change]) -> PrintJob:
     """The first job with some of its settings taken from the other."""
     parts: dict[str, Any] = {"printer": before.printer, "nozzle": before.nozzle, "material": before.material}
@@ -101,9 +109,7 @@ def mixed(before: PrintJob, after: PrintJob, changes: Sequence[Change]) -> Print
             name = "printer" if key == "machine" else key
             parts[name] = getattr(after, name)
         else:
-            value = value_at(after.recipe, key)
-            dumped = value if not isinstance(value, tuple) else [item.model_dump() for item in value]
-            recipe = with_value(recipe, key, dumped)
+            recipe = with_value(recipe, key, _as_json(value_at(after.recipe, key)))
     return PrintJob(before.solid, recipe, **parts)
 
 

@@ -183,13 +183,17 @@ class Engine:
         *,
         with_skins: bool = False,
     ) -> Run:
-        job, plan, ceiling = prepared.job, prepared.plan, prepared.ceiling
-        if ceiling.plan_mm3_s <= 0:
-            raise RecipeError(
-                f"{job.material.name} does not melt at {plan.nozzle_temp_c:g} °C in this hot end.",
-                field="nozzle_temp_c",
-                remedy=f"Set at least {job.material.nozzle_temp_min_c:g} °C.",
-            )
+        job, plan = prepared.job, prepared.plan
+        for field, ceiling in (
+            ("nozzle_temp_c", prepared.ceiling),
+            ("first_layer_nozzle_temp_c", prepared.first_ceiling),
+        ):
+            if ceiling.plan_mm3_s <= 0:
+                raise RecipeError(
+                    f"{job.material.name} does not melt at {getattr(plan, field):g} °C in this hot end.",
+                    field=field,
+                    remedy=f"Set at least {job.material.nozzle_temp_min_c:g} °C.",
+                )
         sample = None
         if layers is not None:
             cut = self._planner.cut(job.solid, plan.shape)

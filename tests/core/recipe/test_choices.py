@@ -18,6 +18,7 @@ from meanbead.core.recipe.choices import choices, value_at, with_value
 from meanbead.core.recipe.defaults import DEFAULTS
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.recipe.settings_sheet import as_csv, harmless, settings_sheet
+from tests.support.any_recipe import paths
 
 
 def leaves(model: type[BaseModel], path: str = "") -> set[str]:
@@ -72,20 +73,27 @@ class Defaults(unittest.TestCase):
 
     def test_the_file_formats_give_the_same(self) -> None:
         """Each key that is followed by a bracket in the table of all keys has its default in it."""
-        table = FORMATS.read_text().split("| topic | keys |")[1].split("\n\n")[0].replace("\\|", "/")
-        said: dict[str, str] = {}
-        for code in re.findall(r"`([^`]+)`(?: \(([^)]*)\))?", table):
-            group = re.match(r"([\w.]+)\.\{(.*)\}$", code[0])
-            if group is None:
-                said[code[0].split(" ")[0]] = code[1]
-                continue
-            for part in re.findall(r"(\w+)[^,(]*(?:\(([^)]*)\))?", group[2]):
-                said[f"{group[1]}.{part[0]}"] = part[1]
-        told = {key: brief for key, brief in said.items() if brief}
+        told = {key: brief for key, brief in keys_of_formats().items() if brief}
         self.assertGreater(len(told), 40)
         self.assertEqual(told, {key: DEFAULTS[key].brief for key in told})
-        options = [key for key, brief in said.items() if not brief]
-        self.assertLessEqual({key for key in options if "[]" not in key and key != "nozzle_diameter_mm"}, set(DEFAULTS))
+
+    def test_the_file_formats_name_every_key_and_no_other(self) -> None:
+        everything = {path for path in paths() if not any(other.startswith(f"{path}.") for other in paths())}
+        self.assertEqual(everything, set(keys_of_formats()))
+
+
+def keys_of_formats() -> dict[str, str]:
+    """Every key in the table of all keys, with what stands in brackets behind it."""
+    table = FORMATS.read_text().split("| topic | keys |")[1].split("\n\n")[0].replace("\\|", "/")
+    said: dict[str, str] = {}
+    for code in re.findall(r"`([^`]+)`(?: \(([^)]*)\))?", table):
+        group = re.match(r"(\w+)(?:\.|\[\])\{(.*)\}$", code[0])
+        if group is None:
+            said[code[0].split(" ")[0]] = code[1]
+            continue
+        for part in re.findall(r"(\w+)[^,(]*(?:\(([^)]*)\))?", group[2]):
+            said[f"{group[1]}.{part[0]}"] = part[1]
+    return said
 
 
 BY_RULE = {

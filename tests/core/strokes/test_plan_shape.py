@@ -2,10 +2,10 @@
 
 import math
 import unittest
+from typing import Any
 
 import numpy as np
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given
 from pydantic import ValidationError
 
 from meanbead.core.errors import RecipeError
@@ -17,41 +17,19 @@ from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from meanbead.core.strokes.cut import CutInputs, cut_solid
 from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
+from tests.support.any_recipe import recipes
 from tests.support.solids import block, box, cone, cylinder, solid_of, sphere
-
-EVERYTHING = {
-    "thin_walls": "fixed",
-    "wall_order": "outside_in",
-    "seam": "scattered",
-    "travel": "inside",
-    "skins": {
-        "top_mm": 0.7,
-        "bottom_mm": 0.5,
-        "pattern": "zigzag",
-        "one_way": True,
-        "extra_top": True,
-        "overlap_mm": 0.1,
-    },
-    "infill": {"pattern": "adaptive", "overlap_mm": 0.1},
-    "ironing": {"kind": "all_tops", "flow": 0.2, "speed_mm_s": 22},
-    "supports": {"kind": "trees", "bed_only": True},
-    "variable_height": {"kind": "by_slope", "ridge_mm": 0.07},
-    "height_ranges": [{"from_mm": 1, "to_mm": 2, "walls": 4}],
-    "copies": {"count": 3, "order": "one_by_one"},
-    "adhesion": {"kind": "raft", "layers": 2},
-    "speed_mm_s": {"bridge": 17, "support": 71},
-    "cooling": {"fan": 0.4},
-}
 
 
 class Resolving(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
-    @given(st.sets(st.sampled_from(sorted(EVERYTHING))))
-    def test_a_full_recipe_means_itself(self, keys: set[str]) -> None:
-        recipe = Recipe.model_validate({key: EVERYTHING[key] for key in keys})
-        plan = resolve(recipe, Printer(), Nozzle(), Material())
-        again = resolve(plan.as_recipe(), Printer(), Nozzle(), Material())
-        self.assertEqual(plan, again)
+    @given(recipes())
+    def test_a_full_recipe_means_itself(self, keys: dict[str, Any]) -> None:
+        try:
+            plan = resolve(Recipe.model_validate(keys), Printer(), Nozzle(), Material())
+        except RecipeError as problem:
+            self.assertTrue(problem.field)
+            return
+        self.assertEqual(resolve(plan.as_recipe(), Printer(), Nozzle(), Material()), plan)
 
     def test_thickness_gives_the_layers_that_reach_it(self) -> None:
         shape = shape_of(skins={"top_mm": 0.7, "bottom_mm": 0.6})
