@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from meanbead.listen import Server, bound, port_of
+from meanbead.loading import load
 from meanbead.store.database import Database
 
 if TYPE_CHECKING:  # loaded in the process itself
@@ -134,6 +135,7 @@ def _fill(database: Database, engine: Engine) -> None:
 
 def main() -> None:
     """The process itself."""
+    load("meanbead.api")
     from meanbead.api import create_app
     from meanbead.api.asgi import Application
     from meanbead.api.changes import ChangeFeed

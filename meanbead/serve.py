@@ -15,6 +15,7 @@ from typing import Any
 from urllib.request import urlopen
 
 from meanbead.data_folder import state_file, usual_data_folder
+from meanbead.loading import load
 from meanbead.network.wish import USUAL_PORT as USUAL_NETWORK_PORT
 from meanbead.network.wish import Wish
 
@@ -29,6 +30,7 @@ def main(argv: list[str] | None = None) -> int:
         return _stop(data)
     data.mkdir(parents=True, exist_ok=True)
     if arguments.backup is not None:
+        load("meanbead.serving")
         from meanbead.serving import backup
 
         return backup(data, arguments.backup)
@@ -40,6 +42,7 @@ def main(argv: list[str] | None = None) -> int:
                 print("start: Mean Bead is running. Restore on its page Backups, or stop it first.", file=sys.stderr)
                 return 1
             return _point_to_the_other(data)
+        load("meanbead.serving")
         from meanbead.serving import serve
 
         return serve(

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import gc
 import sys
-from importlib import import_module
+
+from meanbead.loading import load
 
 __all__ = ["main"]
 
@@ -14,11 +14,7 @@ _COMMANDS = "meanbead.cli.commands"
 def main(argv: list[str] | None = None) -> int:
     """Entry point of the ``meanbead`` command; returns the exit code."""
     if _COMMANDS not in sys.modules:
-        # What is imported stays for good: to look through it for garbage again and again took a tenth of a short command.
-        gc.disable()
-        import_module(_COMMANDS)
-        gc.freeze()
-        gc.enable()
+        load(_COMMANDS)
     from meanbead.cli.commands import run
 
     return run(argv)

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import trimesh
 from manifold3d import CrossSection, JoinType, Manifold, OpType
 
 SEGMENTS = 96
@@ -26,6 +25,8 @@ class SamplePart:
 
 def as_stl(solid: Manifold) -> bytes:
     """A solid as a binary STL file."""
+    import trimesh  # half a second to load
+
     mesh = solid.to_mesh()
     made = trimesh.Trimesh(mesh.vert_properties[:, :3], mesh.tri_verts, process=False)
     buffer = io.BytesIO()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from pathlib import PurePosixPath
 
-import trimesh
 from sqlalchemy.orm import Session
 
 from meanbead import services, store
@@ -54,6 +53,8 @@ def _first_columns(db: Session, part: Part) -> None:
 def add_test_part(db: Session, solid: Solid, name: str, machine: Machine) -> Part:
     """Keep a made shape as a part with one column, on a machine with what it holds."""
     _, nozzle, material = store.shelf.first_of_each(db)
+    import trimesh  # half a second to load, and few ask for it
+
     mesh = trimesh.Trimesh(solid.vertices, solid.faces, process=False)
     source: bytes = trimesh.exchange.stl.export_stl(mesh)
     part = services.parts.add_part(db, solid, name=name, file_name=f"{name}.stl", source=source)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 from typing import Any
 
-import trimesh
 from sqlalchemy.orm import Session
 
 from meanbead import store
@@ -195,6 +194,8 @@ def _around(session: Session, machine: Machine, material: MaterialRow) -> tuple[
 
 
 def _as_stl(piece: TestPiece) -> bytes:
+    import trimesh  # half a second to load, and few ask for it
+
     body = trimesh.Trimesh(piece.solid.vertices, piece.solid.faces, process=False)
     data: bytes = trimesh.exchange.stl.export_stl(body)
     return data

@@ -16,6 +16,7 @@ __all__ = ["draw_mesh", "draw_solid"]
 _TURN_DEG = 35.0
 _TILT_DEG = 28.0
 _INK = np.array([58.0, 52.0, 46.0])
+_PAPER = np.array([250.0, 246.0, 238.0])
 _MARK = np.array([200.0, 60.0, 10.0])
 _LIGHT = np.array([-0.45, -0.55, 0.70])
 
@@ -48,25 +49,34 @@ def draw_mesh(
     depth, face = _rasterise(np.ascontiguousarray(triangles), wide, high)
     covered = face >= 0
     light = _LIGHT / np.linalg.norm(_LIGHT)
-    shade = np.zeros((high, wide))
-    shade[covered] = 0.5 + 0.5 * (normals @ light)[face[covered]]
-    ink = np.where(covered, 0.10 + 0.62 * (1.0 - shade), 0.0)
+    ink = np.zeros((high, wide), np.float32)
+    # Of the light that a face gets: the less, the more ink.
+    ink[covered] = (0.10 + 0.62 * (0.5 - 0.5 * (normals @ light)))[face[covered]]
     edges = _edges(depth, face, normals)
-    ink = np.maximum(ink, edges * 0.92)
-    opaque = np.where(covered | (edges > 0), 1.0, 0.0)
-    # Paper under the part, so that lines behind it do not show through; the ink darkens it.
-    paper = np.array([250.0, 246.0, 238.0])
-    colour = paper[None, None, :] * (1 - ink[..., None]) + _INK[None, None, :] * ink[..., None]
+    ink[edges] = np.maximum(ink[edges], 0.92)
+    opaque = covered | edges
+    ink[~opaque] = 0.0
+    # Paper under the part, so that lines behind it do not show through; the ink darkens it. What is drawn is mixed of two
+    # colours only, so that shares can be averaged in their place.
+    shares = [_smaller(one, oversample) for one in (ink, opaque)]
+    colour = _PAPER * (shares[1] - shares[0])[..., None] + _INK * shares[0][..., None]
+    alpha = shares[1]
     if marked is not None and len(marked):
         lines = _lines(corners, marked, wide, high, oversample)
-        colour = np.where(lines[..., None], _MARK, colour)
-        opaque = np.maximum(opaque, lines)
-    rgba = np.dstack([colour * opaque[..., None], opaque * 255.0])
-    small = rgba.reshape(height_px, oversample, width_px, oversample, 4).mean(axis=(1, 3))
-    alpha = small[..., 3:4] / 255.0
-    small[..., :3] = np.divide(small[..., :3], alpha, out=np.zeros_like(small[..., :3]), where=alpha > 0)
-    picture: NDArray[np.uint8] = np.clip(np.round(small), 0, 255).astype(np.uint8)
+        over, hidden = _smaller(lines, oversample), [_smaller(one * lines, oversample) for one in (ink, opaque)]
+        colour += _MARK * over[..., None] - _PAPER * (hidden[1] - hidden[0])[..., None] - _INK * hidden[0][..., None]
+        alpha = _smaller(opaque | lines, oversample)
+    shown = np.divide(colour, alpha[..., None], out=np.zeros_like(colour), where=alpha[..., None] > 0)
+    rgba = np.dstack([shown, alpha * 255.0])
+    picture: NDArray[np.uint8] = np.clip(np.round(rgba), 0, 255).astype(np.uint8)
     return picture
+
+
+def _smaller(sheet: NDArray[np.float32] | NDArray[np.bool_], by: int) -> NDArray[np.float64]:
+    """Means of squares of ``by`` times ``by`` pixels."""
+    high, wide = sheet.shape
+    small: NDArray[np.float64] = sheet.reshape(high // by, by, wide // by, by).mean(axis=(1, 3), dtype=np.float64)
+    return small
 
 
 def _lines(
@@ -103,21 +113,21 @@ def _project(vertices: NDArray[np.float64], wide: int, high: int) -> NDArray[np.
     return flat
 
 
-def _edges(depth: NDArray[np.float64], face: NDArray[np.int64], normals: NDArray[np.float64]) -> NDArray[np.float64]:
-    """1 where neighbouring pixels differ sharply in facing or depth, shape (high, wide)."""
+def _edges(depth: NDArray[np.float64], face: NDArray[np.int64], normals: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Where neighbouring pixels differ sharply in facing or depth, shape (high, wide)."""
     table = np.vstack([normals, np.zeros(3)])  # the last row stands for "nothing here"
-    facing = table[face]
-    lines = np.zeros(face.shape)
+    lines = np.zeros(face.shape, dtype=bool)
     for axis in (0, 1):
-        bend = np.sum(np.diff(facing, axis=axis) ** 2, axis=2) > 0.35
+        first, second = (slice(None, -1), slice(1, None))
+        one, other = (first, second) if axis == 0 else ((slice(None), first), (slice(None), second))
+        bend = np.zeros(face[one].shape, dtype=bool)
+        # Within a face nothing bends; few pixels lie where two meet.
+        meet = face[one] != face[other]
+        bend[meet] = np.sum((table[face[one][meet]] - table[face[other][meet]]) ** 2, axis=1) > 0.35
         step = np.abs(np.diff(np.where(face >= 0, depth, -1e6), axis=axis)) > 14.0
-        mark = (bend | step).astype(np.float64)
-        if axis == 0:
-            lines[1:, :] = np.maximum(lines[1:, :], mark)
-            lines[:-1, :] = np.maximum(lines[:-1, :], mark)
-        else:
-            lines[:, 1:] = np.maximum(lines[:, 1:], mark)
-            lines[:, :-1] = np.maximum(lines[:, :-1], mark)
+        mark = bend | step
+        lines[one] |= mark
+        lines[other] |= mark
     return lines
 
 

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import manifold3d
 import numpy as np
-import trimesh
 from numpy.typing import NDArray
 
 from meanbead.core.errors import OpenSurface
 from meanbead.core.part.solid import open_edges
 from meanbead.core.part.wording import count_of, was
+
+if TYPE_CHECKING:
+    import trimesh
 
 __all__ = ["repair_surface", "why_unsound"]
 
@@ -25,6 +29,8 @@ def repair_surface(
 
     Whether the result is a solid is for the caller to find out: :func:`why_unsound` says why one is not.
     """
+    import trimesh  # half a second to load, and most surfaces need no mending
+
     mesh = trimesh.Trimesh(vertices, faces, process=False, validate=False)
     mended: list[str] = []
     if not mesh.is_winding_consistent:
@@ -44,6 +50,8 @@ def repair_surface(
 
 def why_unsound(vertices: NDArray[np.float64], faces: NDArray[np.int64]) -> OpenSurface:
     """The reason why a surface encloses no solid."""
+    import trimesh
+
     alone = len(_open_edges(trimesh.Trimesh(vertices, faces, process=False, validate=False)))
     if alone:
         says = (

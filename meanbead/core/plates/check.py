@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
-import networkx
 import shapely
 import shapely.affinity
 from pydantic import Field
@@ -80,6 +79,8 @@ def print_order(kinds: Sequence[Standing], placed: Sequence[Placed], head: HeadB
     that and lies in its way has to come later as well. An order exists where these demands have no circle (a
     topological order; Kahn 1962).
     """
+    import networkx  # a quarter of a second to load, and few ask for it
+
     outlines = [one.outline(list(kinds)) for one in placed]
     boxes = [shapely.bounds(outline) for outline in outlines]
     after = networkx.DiGraph()

@@ -14,7 +14,6 @@ import numpy as np
 import rectpack
 import shapely
 from numpy.typing import NDArray
-from scipy.signal import fftconvolve
 
 from meanbead.core.model.printer import BedMm
 from meanbead.core.plates.outline import Placed, Standing
@@ -124,6 +123,8 @@ def _laid(
     turns: Sequence[float],
     margin_mm: float,
 ) -> list[Placed]:
+    from scipy.signal import fftconvolve  # half a second to load, and few ask for it
+
     cell = max(bed.x, bed.y) / _CELLS
     inside = (bed.x - 2 * margin_mm, bed.y - 2 * margin_mm)
     columns, rows = (math.floor(side / cell + 1e-9) for side in inside)

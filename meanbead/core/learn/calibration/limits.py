@@ -19,7 +19,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator, RectBivariateSpline
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.estimate.engine import Engine
@@ -184,6 +183,8 @@ def infer_limits(
 
     All runs have to be of one machine in one state, described alike. ``progress`` may raise to end it.
     """
+    from scipy.interpolate import RectBivariateSpline  # a quarter of a second to load
+
     runs, tables = _tables(engine, runs, progress)
     if len(runs) < LEAST_RUNS:
         return None
@@ -310,6 +311,8 @@ def _evidence(runs: Sequence[LimitRun], seconds: Floats) -> float:
 
 
 def _at(axis: Floats, table: Floats, place: float) -> Floats:
+    from scipy.interpolate import PchipInterpolator
+
     found: Floats = PchipInterpolator(axis, table, axis=0)(place)
     return found
 

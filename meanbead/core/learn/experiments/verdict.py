@@ -18,7 +18,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 from scipy.special import ndtr, stdtrit
 
 from meanbead.core.errors import MeanBeadError
@@ -430,6 +429,8 @@ def _knee(known: list[tuple[float, float]], share: float) -> Knee | None:
     whole = float(times[0] - times[-1])
     if len(known) < 2 or whole <= 1e-9 * float(times[0]):
         return None
+    from scipy.interpolate import PchipInterpolator  # a quarter of a second to load
+
     had = (times[0] - times) / whole
     place = int(np.argmax(had >= share - 1e-9))
     rises = np.concatenate([[True], np.diff(had) > 1e-12])

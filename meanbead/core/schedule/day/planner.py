@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model.day import Day, DayPlan
 from meanbead.core.schedule.day.bound import Bound, bound_of
-from meanbead.core.schedule.day.exact import rearrange
 from meanbead.core.schedule.day.problem import Problem, fits, make_problem
 from meanbead.core.schedule.day.report import reported
 from meanbead.core.schedule.day.search import Arrays, Sequences, anneal, arrays_of, by_rule, lay_out
@@ -238,6 +237,8 @@ def _annealed(best: Solved, leg: int, guard: tuple[int, int], hot: float) -> Sol
 
 def _whole(best: Solved, guard: tuple[int, int], seconds: float, stop: Callable[[], bool] | None) -> Solved:
     """A small day, put to the solver whole: better, or proven best, or with a better bound."""
+    from meanbead.core.schedule.day.exact import rearrange  # its solver takes half a second to load
+
     problem, arrays = best.problem, best.arrays
     bank = _bank(best)
     found = rearrange(
@@ -265,6 +266,8 @@ def _whole(best: Solved, guard: tuple[int, int], seconds: float, stop: Callable[
 
 def _some_machines(best: Solved, leg: int, guard: tuple[int, int], stop: Callable[[], bool] | None) -> Solved:
     """Have the solver rearrange the runs of a few machines of a large day."""
+    from meanbead.core.schedule.day.exact import rearrange  # its solver takes half a second to load
+
     problem = best.problem
     rng = np.random.default_rng(leg)
     chosen: list[int] = []
