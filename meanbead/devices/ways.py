@@ -7,7 +7,8 @@ all. A console can do more: see :mod:`meanbead.devices.machine_console`.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Annotated, Literal, Protocol
+from typing import Annotated, Literal, Protocol, assert_never
+from urllib.parse import urlsplit
 
 from pydantic import Field
 
@@ -50,6 +51,21 @@ class WayDescription(Model):
         """Whether a print can be started and watched over it."""
         return self.kind == "console"
 
+    @property
+    def place(self) -> str:
+        """Where it leads, as a secret is bound to it: another host, folder or line is another place."""
+        match self.kind:
+            case "none":
+                return ""
+            case "folder":
+                return self.folder.strip()
+            case "web":
+                parts = urlsplit(self.url.strip())
+                return f"{parts.scheme} {parts.netloc.lower()}"
+            case "console":
+                return self.address.strip().lower()
+        assert_never(self.kind)
+
 
 class Way(Protocol):
     """A way to a machine."""
@@ -63,20 +79,23 @@ class Way(Protocol):
 
 def way_to(described: WayDescription, token: str = "") -> Way:
     """The adapter for a description. Raises :class:`MeanBeadError` where there is none."""
-    if described.kind == "folder":
-        from meanbead.devices.folder import FolderWay
+    match described.kind:
+        case "none":
+            raise MeanBeadError(
+                "No way to this machine is set.",
+                field="kind",
+                remedy="Choose one at the machine, or take the file by hand.",
+            )
+        case "folder":
+            from meanbead.devices.folder import FolderWay
 
-        return FolderWay(described.folder)
-    if described.kind == "web":
-        from meanbead.devices.web_store import WebWay
+            return FolderWay(described.folder)
+        case "web":
+            from meanbead.devices.web_store import WebWay
 
-        return WebWay(described, token)
-    if described.kind == "console":
-        from meanbead.devices.machine_console import ConsoleWay
+            return WebWay(described, token)
+        case "console":
+            from meanbead.devices.machine_console import ConsoleWay
 
-        return ConsoleWay(described)
-    raise MeanBeadError(
-        "No way to this machine is set.",
-        field="kind",
-        remedy="Choose one at the machine, or take the file by hand.",
-    )
+            return ConsoleWay(described)
+    assert_never(described.kind)

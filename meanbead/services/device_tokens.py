@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from urllib.parse import urlsplit
 
 from cryptography.fernet import Fernet, InvalidToken
 from sqlalchemy.orm import Session
@@ -39,7 +38,7 @@ class TokenKey:
             return
         if len(token) > _LONGEST or not token.isprintable() or not token.isascii():
             raise MeanBeadError("That is no token.", field="token", remedy="Paste it as the machine shows it.")
-        content = json.dumps({"machine": machine_id, "place": _place(way), "token": token}).encode()
+        content = json.dumps({"machine": machine_id, "place": _bound_to(way), "token": token}).encode()
         sealed = Fernet(self._key()).encrypt(content)
         if row is None:
             session.add(DeviceToken(machine_id=machine_id, sealed=sealed))
@@ -59,7 +58,7 @@ class TokenKey:
             raise MeanBeadError(
                 "The token cannot be opened with the key of this installation.", field="token", remedy="Give it again."
             ) from None
-        if content["machine"] != machine_id or content["place"] != _place(way):
+        if content["machine"] != machine_id or content["place"] != _bound_to(way):
             raise MeanBeadError("The token was given for another address.", field="token", remedy="Give it again.")
         return str(content["token"])
 
@@ -73,6 +72,5 @@ class TokenKey:
         return self._path.read_bytes().strip()
 
 
-def _place(way: WayDescription) -> str:
-    parts = urlsplit(way.url.strip())
-    return f"{way.kind} {parts.scheme} {parts.netloc.lower()}"
+def _bound_to(way: WayDescription) -> str:
+    return f"{way.kind} {way.place}"

@@ -38,12 +38,13 @@ export default function SendingPage() {
   );
 }
 
-const KINDS: { kind: WayDescription["kind"]; name: string; says: string }[] = [
-  { kind: "none", name: t`By hand`, says: t`You take the file from the page.` },
-  { kind: "folder", name: t`A folder`, says: t`A card in a reader, or a share, of the computer that Mean Bead runs on.` },
-  { kind: "web", name: t`A store over HTTP`, says: t`The machine, or a computer beside it, takes files by PUT or as WebDAV.` },
-  { kind: "console", name: t`The machine's console`, says: t`Over the network or a cable. Sends, starts, follows, pauses and stops.` },
-];
+/** Every way that there is, or this does not compile. */
+const KINDS = {
+  none: { name: t`By hand`, says: t`You take the file from the page.` },
+  folder: { name: t`A folder`, says: t`A card in a reader, or a share, of the computer that Mean Bead runs on.` },
+  web: { name: t`A store over HTTP`, says: t`The machine, or a computer beside it, takes files by PUT or as WebDAV.` },
+  console: { name: t`The machine's console`, says: t`Over the network or a cable. Sends, starts, follows, pauses and stops.` },
+} satisfies Record<WayDescription["kind"], { name: string; says: string }>;
 
 function useEditSending(sending: Sending) {
   const queries = useQueryClient();
@@ -87,7 +88,7 @@ function Way({ sending }: { sending: Sending }) {
       </h2>
       <fieldset className="mt-2">
         <legend className="sr-only"><Trans>Way</Trans></legend>
-        {KINDS.map((one) => (
+        {(Object.keys(KINDS) as (keyof typeof KINDS)[]).map((kind) => ({ kind, ...KINDS[kind] })).map((one) => (
           <label key={one.kind} className="flex min-h-8 items-baseline gap-2">
             <input type="radio" name="kind" className="radio radio-xs translate-y-0.5" checked={way.kind === one.kind} onChange={() => set({ kind: one.kind })} />
             <span>

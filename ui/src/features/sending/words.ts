@@ -11,9 +11,10 @@ export function wayWords(way: WayDescription): string {
       return t`to ${way.url}${way.webdav ? t`, as WebDAV` : ""}`;
     case "console":
       return t`over the console at ${way.address}`;
-    default:
+    case "none":
       return t`not set yet`;
   }
+  return way.kind satisfies never;
 }
 
 /** What a print is at, in a few words. */
@@ -40,9 +41,10 @@ export function stateWords(print: Print): string {
       return t`not sent`;
     case "handed":
       return t`started by hand`;
-    default:
+    case "left":
       return t`given up`;
   }
+  return print.state satisfies never;
 }
 
 /** Real against planned so far: 1.04 is four percent behind; null before anything is known. */
