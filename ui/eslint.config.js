@@ -24,7 +24,7 @@ export default tseslint.config(
     // A text that is not marked cannot be translated: keys, classes and addresses are told from texts by their types,
     // by what they are given to, and by how they look.
     files: ["src/**/*.{ts,tsx}"],
-    ignores: ["src/**/*.test.ts", "src/features/layers/strokeMesh.ts"], // the latter holds shaders
+    ignores: ["src/**/*.test.{ts,tsx}", "src/test/**", "src/features/layers/strokeMesh.ts"], // the latter holds shaders
     rules: {
       "lingui/no-unlocalized-strings": [
         "error",

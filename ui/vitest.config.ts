@@ -1,8 +1,17 @@
+import react from "@vitejs/plugin-react";
 import { defineConfig } from "vitest/config";
 import { macros } from "./macros.ts";
 
-// Pure functions only: what needs a page is driven in a real browser (tests/ui).
+// Functions run in Node; what one component does runs in jsdom (*.test.tsx), against recorded answers of the real application.
+// What needs a browser (layout, drawing, keys of the system, a connection) is driven in one: tests/ui.
+const setupFiles = ["src/lib/speakEnglish.ts"];
 export default defineConfig({
-  plugins: [macros()],
-  test: { include: ["src/**/*.test.ts"], setupFiles: ["src/lib/speakEnglish.ts"], environment: "node", reporters: ["default"] },
+  plugins: [macros(), react()],
+  test: {
+    reporters: ["default"],
+    projects: [
+      { extends: true, test: { name: "functions", include: ["src/**/*.test.ts"], environment: "node", setupFiles } },
+      { extends: true, test: { name: "components", include: ["src/**/*.test.tsx"], environment: "jsdom", setupFiles: [...setupFiles, "src/test/setup.ts"], testTimeout: 30_000 } },
+    ],
+  },
 });

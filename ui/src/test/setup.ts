@@ -1,0 +1,16 @@
+/** What jsdom lacks and the pages ask of a browser. */
+import { vi } from "vitest";
+
+/** Addresses of the application itself, which Node's own requests do not take. */
+class HereRequest extends Request {
+  constructor(input: RequestInfo | URL, init?: RequestInit) {
+    super(typeof input === "string" ? new URL(input, "http://localhost") : input, init);
+  }
+}
+
+if (typeof document !== "undefined") {
+  vi.stubGlobal("Request", HereRequest);
+  vi.stubGlobal("ResizeObserver", class { observe() { /* nothing is laid out */ } unobserve() { /* nor here */ } disconnect() { /* nor here */ } });
+  window.matchMedia = (query: string) => ({ matches: false, media: query, onchange: null, addEventListener: () => undefined, removeEventListener: () => undefined, dispatchEvent: () => false }) as unknown as MediaQueryList;
+  Element.prototype.scrollIntoView = () => undefined;
+}
