@@ -96,7 +96,7 @@ function PersonRow({ person, me }: { person: Person; me: string }) {
       </select>
       <div className="w-36 text-right">
         {person.devices > (person.name === me ? 1 : 0) && (
-          <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={t`Sign out all devices of ${person.name}`} onClick={() => act(async () => take(await api.POST("/api/people/{person_id}/sign-out", at)))}>
+          <button type="button" className="btn btn-outline btn-xs font-normal" aria-label={person.name === me ? t`Sign out the others: all other devices of ${person.name}` : t`Sign out all devices of ${person.name}`} onClick={() => act(async () => take(await api.POST("/api/people/{person_id}/sign-out", at)))}>
             {person.name === me ? t`Sign out the others` : t`Sign out`}
           </button>
         )}

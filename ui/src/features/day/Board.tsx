@@ -73,7 +73,7 @@ export function Board({ day, days, selected, onSelect, onPut }: Props) {
           </li>
         ))}
       </ul>
-      <div className="relative min-w-0 flex-1 overflow-x-auto" tabIndex={-1} role="group" aria-label={t`Board`}>
+      <div className="relative min-w-0 flex-1 overflow-x-auto" tabIndex={0} role="group" aria-label={t`Board`}>
         <div className="relative" style={{ width, height }}>
           <Hours day={day} x={x} from={from} to={to} height={height} />
           {ticks.map((at) => (

@@ -358,11 +358,11 @@ export interface KindInfo {
 }
 
 export const KINDS: readonly KindInfo[] = [
-  { key: "machines", title: t`Machines`, one: "machine", holds: "printer", fields: MACHINE, lead: t`A time is as true as the machine's description. Type over what you know; what you do not know, ask its firmware.` },
-  { key: "nozzles", title: t`Nozzles`, one: "nozzle", holds: "nozzle", fields: NOZZLE, lead: t`The bore sets heights and widths; metal and shape how fast it melts, and what it survives.` },
-  { key: "materials", title: t`Materials`, one: "material", holds: "material", fields: MATERIAL, lead: t`Price, heat and habits. What a plastic needs at tops, bridges and fan becomes the default of every recipe in it.` },
-  { key: "spools", title: t`Spools`, one: "spool", holds: null, fields: SPOOL, lead: t`With a spool's grams and dryness here, a print that runs short or bubbles is found before it is started.` },
-  { key: "purposes", title: t`Purposes`, one: "purpose", holds: "limits", fields: PURPOSE, lead: t`What a part is for decides how good is good enough. Limits hold for every part of that purpose, and fill in what its recipes leave open. Empty sets none.` },
+  { key: "machines", title: t`Machines`, one: t`machine`, holds: "printer", fields: MACHINE, lead: t`A time is as true as the machine's description. Type over what you know; what you do not know, ask its firmware.` },
+  { key: "nozzles", title: t`Nozzles`, one: t`nozzle`, holds: "nozzle", fields: NOZZLE, lead: t`The bore sets heights and widths; metal and shape how fast it melts, and what it survives.` },
+  { key: "materials", title: t`Materials`, one: t`material`, holds: "material", fields: MATERIAL, lead: t`Price, heat and habits. What a plastic needs at tops, bridges and fan becomes the default of every recipe in it.` },
+  { key: "spools", title: t`Spools`, one: t`spool`, holds: null, fields: SPOOL, lead: t`With a spool's grams and dryness here, a print that runs short or bubbles is found before it is started.` },
+  { key: "purposes", title: t`Purposes`, one: t`purpose`, holds: "limits", fields: PURPOSE, lead: t`What a part is for decides how good is good enough. Limits hold for every part of that purpose, and fill in what its recipes leave open. Empty sets none.` },
 ];
 
 /** The dotted name under which a figure's source is told. */
