@@ -70,7 +70,10 @@ def served(parts: int) -> Iterator[tuple[str, int]]:
                     break
         finally:
             subprocess.run([*command[:3], "--data", str(data), "--stop"], capture_output=True, check=False)
-            process.wait(60)
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                process.wait(60)
+            process.kill()
+            process.wait()
             process.stdout.close()
 
 

@@ -10,17 +10,20 @@ from concurrent.futures import ThreadPoolExecutor
 import httpx
 
 from benchmarks.load import PASSPHRASE, crowd, served
-from tests.support.patience import PATIENCE_S
+from tests.running.effort import cases
+from tests.support.patience import START_S
 
 
 class Load(unittest.TestCase):
     def test_nobody_gets_an_error_and_edits_go_through_while_others_compute(self) -> None:
-        with served(14) as (address, _):
+        with served(cases(3, 14)) as (address, _):
             httpx.post(
-                f"{address}/api/owner", json={"name": "Ida", "passphrase": PASSPHRASE}, timeout=PATIENCE_S
+                f"{address}/api/owner", json={"name": "Ida", "passphrase": PASSPHRASE}, timeout=START_S
             ).raise_for_status()
             with ThreadPoolExecutor(1) as apart:  # a loop of its own, whatever else runs in this process
-                seen = apart.submit(asyncio.run, crowd(address, people=10, computing=2, seconds=15)).result()
+                seen = apart.submit(
+                    asyncio.run, crowd(address, people=cases(5, 10), computing=cases(1, 2), seconds=cases(4, 60))
+                ).result()
         self.assertEqual(seen.errors, [])
         for kind in ("bench", "edit", "first answer"):
             self.assertGreater(len(seen.times_s[kind]), 0, kind)

@@ -8,7 +8,6 @@ import ssl
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -17,7 +16,7 @@ from urllib.request import Request, urlopen
 
 from meanbead.network.certificates import own_certificate
 from tests.support.network import NetworkWorkshop, unused_port
-from tests.support.patience import PATIENCE_S
+from tests.support.patience import START_S
 from tests.support.people import PASSPHRASE
 
 
@@ -26,7 +25,7 @@ def ask(address: str, authority: str | None = None, body: Any = None, **headers:
     trusted = None if authority is None else ssl.create_default_context(cafile=authority)
     data = None if body is None else json.dumps(body).encode()
     sent = {"Content-Type": "application/json"} | {name.replace("_", "-"): value for name, value in headers.items()}
-    with urlopen(Request(address, data, sent), timeout=PATIENCE_S, context=trusted) as answer:
+    with urlopen(Request(address, data, sent), timeout=START_S, context=trusted) as answer:
         return json.load(answer)
 
 
@@ -68,6 +67,18 @@ class Served(unittest.TestCase):
             self.assertEqual((workshop.data / secret).stat().st_mode & 0o777, 0o600)
         self.assertNotIn((workshop.data / "secrets/cookie.key").read_text(), workshop.said)
 
+        # People from the shell, while it runs.
+        data = ["--data", str(workshop.data)]
+        NetworkWorkshop.shell("people", "add", "Gus", "--guest", *data, said=f"{PASSPHRASE}\n")
+        self.assertRegex(NetworkWorkshop.shell("people", "list", *data).stdout, r"guest +Gus\nowner +Ida")
+        fresh = "brisk wooden moons for sale"
+        NetworkWorkshop.shell("people", "passphrase", "gus", *data, said=f"{fresh}\n")
+        signed = ask(f"{workshop.home}/api/sign-in", body={"name": "Gus", "passphrase": fresh})
+        self.assertEqual(signed["role"], "guest")
+        with self.assertRaises(subprocess.CalledProcessError) as too_short:
+            NetworkWorkshop.shell("people", "add", "Eve", *data, said="short\n")
+        self.assertTrue(re.match(r"meanbead: It needs at least 12 letters", too_short.exception.stderr))
+
         # The engine may die: it is started again, and pages and lists never noticed.
         engine = json.loads((workshop.data / "running.json").read_text())["engine"]
         os.kill(engine, signal.SIGKILL)
@@ -76,7 +87,6 @@ class Served(unittest.TestCase):
     def test_behind_a_proxy_its_word_is_taken_and_nobody_elses(self) -> None:
         workshop = self.workshop("--behind-proxy", "127.0.0.1", "--name", "beads.test")
         workshop.wait_for("https://beads.test")
-        time.sleep(1.0)
         door = workshop.net.replace("https", "http")
         told = {"Host": "beads.test", "X_Forwarded_Proto": "https", "X_Forwarded_For": "203.0.113.9"}
         self.assertTrue(ask(f"{door}/api/me", **told)["network"])
@@ -104,25 +114,10 @@ class Served(unittest.TestCase):
                     "--port",
                     str(unused_port()),
                 ]
-                done = subprocess.run(
-                    [*command, *words], capture_output=True, text=True, timeout=PATIENCE_S, check=False
-                )
+                done = subprocess.run([*command, *words], capture_output=True, text=True, timeout=START_S, check=False)
                 self.assertEqual(done.returncode, 1)
                 self.assertIn(sentence, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
-
-    def test_people_from_the_shell(self) -> None:
-        workshop = self.workshop()
-        data = ["--data", str(workshop.data)]
-        NetworkWorkshop.shell("people", "add", "Gus", "--guest", *data, said=f"{PASSPHRASE}\n")
-        self.assertRegex(NetworkWorkshop.shell("people", "list", *data).stdout, r"guest +Gus\nowner +Ida")
-        fresh = "brisk wooden moons for sale"
-        NetworkWorkshop.shell("people", "passphrase", "gus", *data, said=f"{fresh}\n")
-        signed = ask(f"{workshop.home}/api/sign-in", body={"name": "Gus", "passphrase": fresh})
-        self.assertEqual(signed["role"], "guest")
-        with self.assertRaises(subprocess.CalledProcessError) as refused:
-            NetworkWorkshop.shell("people", "add", "Eve", *data, said="short\n")
-        self.assertTrue(re.match(r"meanbead: It needs at least 12 letters", refused.exception.stderr))
 
 
 if __name__ == "__main__":

@@ -17,7 +17,7 @@ from meanbead.store import archive, cluster
 from meanbead.store.database import Database, NewerData, plain_url
 from tests.released.make import HERE
 from tests.support.people import HOST, Browser, network_app
-from tests.support.server import new_database, running_cluster
+from tests.support.server import new_database
 
 KEPT = sorted(HERE.glob("workshop-*.sql.gz"))
 
@@ -32,7 +32,7 @@ def opened(file: Path) -> Database:
     with psycopg.connect(plain_url(database.url)) as raw:
         raw.execute(gzip.decompress(file.read_bytes()).decode())  # of our own making
     database.close()
-    return Database(running_cluster().url.rsplit("/", 1)[0] + f"/{name}")
+    return Database(database.url)
 
 
 def from_older_engine(database: Database) -> bool:
@@ -131,7 +131,9 @@ class Faults(unittest.TestCase):
         with database.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
             mine = connection.scalar(text("select pg_backend_pid()"))
             connection.execute(
-                text("select pg_terminate_backend(pid) from pg_stat_activity where datname = 'anew' and pid <> :mine"),
+                text(
+                    "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> :mine"
+                ),
                 {"mine": mine},
             )
         # Connections that are gone are noticed before they are used.

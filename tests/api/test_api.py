@@ -18,6 +18,7 @@ from meanbead.api.pages import BUILT
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.simulators.console import ConsoleServer
 from meanbead.store.database import Database
+from tests.running.effort import cases
 from tests.support.server import new_database
 from tests.support.solids import stl_bytes
 
@@ -318,7 +319,7 @@ class AnyBody(ApiCase):
         max_leaves=8,
     )
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=cases(30, 1200), deadline=None)
     @given(st.sampled_from(["PATCH", "POST"]), st.integers(0, 5), values)
     def test_odd_bodies(self, method: str, which: int, body: Any) -> None:
         addresses = ["/api/recipes/1", "/api/preview", "/api/machines", "/api/machines/1", "/api/parts/1/recipes"]
@@ -329,7 +330,7 @@ class AnyBody(ApiCase):
             self.assertEqual(answer.content_type, "application/problem+json")
             self.assertTrue(answer.get_json(force=True)["detail"])
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(st.text(alphabet="abc/%.?&=:\\ 0", max_size=30), st.sampled_from(["GET", "POST", "DELETE", "PATCH"]))
     def test_odd_addresses(self, rest: str, method: str) -> None:
         with self.client.open(f"/api/{rest}", method=method) as answer:

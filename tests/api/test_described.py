@@ -20,10 +20,11 @@ from meanbead.api import create_app
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
 from meanbead.services.dispatch import Dispatch
+from tests.running.effort import cases
 from tests.support.server import new_database
 from tests.support.solids import stl_bytes
 
-EXAMPLES = int(os.environ.get("MEANBEAD_FUZZ", "3"))
+EXAMPLES = int(os.environ.get("MEANBEAD_FUZZ", "0")) or cases(1, 100)
 
 
 class Described(unittest.TestCase):

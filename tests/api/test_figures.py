@@ -23,7 +23,6 @@ from meanbead.store import jobs
 from tests.api.test_api import ApiCase
 from tests.api.worker import WorkerCase
 from tests.support.patience import PATIENCE_S
-from tests.support.server import running_cluster
 from tests.support.solids import box, stl_bytes
 
 
@@ -173,8 +172,7 @@ class Process(ApiCase):
     """A second machine's worker, against the same database."""
 
     def test_it_does_the_work_and_stops_when_it_is_told_to(self) -> None:
-        url = running_cluster().url.rsplit("/", 1)[0] + "/api"
-        command = [sys.executable, "-m", "meanbead.cli", "worker", "--database", url]
+        command = [sys.executable, "-m", "meanbead.cli", "worker", "--database", self.database.url]
         worker = subprocess.Popen(
             command, stdout=subprocess.PIPE, text=True, env=os.environ | {"PYTHONUNBUFFERED": "1"}
         )

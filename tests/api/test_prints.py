@@ -19,6 +19,7 @@ from sqlalchemy import text
 from meanbead.api import create_app
 from meanbead.core.estimate import Engine
 from meanbead.core.gcode.placeholders import SIMPLE_END, SIMPLE_START
+from meanbead.devices.folder import FolderWay
 from meanbead.jobs.work import run_job
 from meanbead.services.dispatch import Dispatch
 from meanbead.simulators.machine import Faults, MachineServer, SimulatedMachine
@@ -247,8 +248,17 @@ class Ways(Machines):
         self.sending(way={"kind": "folder", "folder": str(self.card)})
         self.read_caution()
         body = {"key": str(uuid.uuid4()), "file_id": self.file()["id"]}
-        first, again = (self.call("POST", "/api/prints", body, 201)["id"] for _ in range(2))
+        already = set(self.card.iterdir())
+        with mock.patch.object(FolderWay, "send", autospec=True, side_effect=FolderWay.send) as send:
+            first = self.call("POST", "/api/prints", body, 201)["id"]
+            self.dispatch.wait()
+            again = self.call("POST", "/api/prints", body, 201)["id"]
+            self.dispatch.wait()
         self.assertEqual(first, again)
+        self.assertEqual(send.call_count, 1)
+        self.assertEqual(len(set(self.card.iterdir()) - already), 1)
+        # Another key is another print: what lies there is said to be under way, and nothing is sent.
+        self.assertIn("just now", self.call("POST", "/api/prints", body | {"key": str(uuid.uuid4())}, 422)["detail"])
 
 
 class Secret(Machines):

@@ -20,6 +20,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.read import read_mesh
 from meanbead.core.part.solid import make_solid
 from tests.core.part.test_read import archive, model_xml
+from tests.running.effort import cases
 from tests.support.solids import obj_bytes, sound, stl_bytes
 
 BOX = trimesh.creation.box((20, 30, 40))
@@ -31,7 +32,7 @@ FILES: dict[str, bytes] = {
 }
 ENGINE = Engine()
 BLOCK = sound(trimesh.creation.cylinder(7, 3, sections=24))
-fuzz = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+fuzz = settings(max_examples=cases(30, 1200), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 
 
 def refused_or_sound(data: bytes, name: str) -> None:
@@ -70,7 +71,7 @@ class Files(unittest.TestCase):
         soup = trimesh.Trimesh(corners, faces, process=False)
         refused_or_sound(stl_bytes(soup), "soup.stl")
 
-    @settings(max_examples=14, deadline=None)
+    @settings(max_examples=cases(7, 280), deadline=None)
     @given(st.integers(0, 10_000), st.booleans())
     def test_closed_surfaces_that_cross_themselves(self, seed: int, doubled: bool) -> None:
         """Closed and turned alike, but crumpled: they may be refused, or sliced; they must not bring anything down."""
@@ -138,7 +139,7 @@ recipes = st.fixed_dictionaries(
 
 
 class Recipes(unittest.TestCase):
-    @settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=cases(40, 1600), deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(recipes, st.sampled_from([0.25, 0.4, 0.6, 1.0]), st.booleans())
     def test_any_recipe_is_refused_or_adds_up(self, keys: dict, bore: float, by_deviation: bool) -> None:
         corner = {"law": "junction_deviation", "deviation_mm": 0.02} if by_deviation else {"law": "jerk"}

@@ -17,6 +17,7 @@ from meanbead.core.part.pose import matrix_of, pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.solid import Solid
 from meanbead.core.part.stability import centre_of_mass, tip_angle_deg
+from tests.running.effort import cases
 from tests.support.solids import block, box, cone, solid_of, sphere, table
 
 HALF_TURN = st.floats(-180, 180)
@@ -39,7 +40,7 @@ CUP = solid_of(block(30, 24, 18) - block(27, 21, 18, (1.5, 1.5, 2)))
 class Turned(unittest.TestCase):
     """On the bed a part is the same whichever way it faces."""
 
-    @settings(max_examples=8)
+    @settings(max_examples=cases(5, 160))
     @given(HALF_TURN)
     def test_its_facts_are_the_same(self, degrees: float) -> None:
         for solid in (CUP, table(18)):
@@ -52,7 +53,7 @@ class Turned(unittest.TestCase):
             self.assertEqual(after.sharp_corners, before.sharp_corners)
             self.assertEqual(after.smallest_detail_mm, before.smallest_detail_mm)
 
-    @settings(max_examples=8)
+    @settings(max_examples=cases(5, 160))
     @given(HALF_TURN)
     def test_its_bridge_is_as_long(self, degrees: float) -> None:
         # Probe strands run in twelve directions: off by up to 7.5 degrees, so by under one per cent.
@@ -88,7 +89,7 @@ def middle(solid: Solid) -> np.ndarray:
 
 
 class Scaled(unittest.TestCase):
-    @settings(max_examples=8)
+    @settings(max_examples=cases(5, 160))
     @given(st.floats(0.4, 3))
     def test_lengths_go_with_the_scale_and_areas_with_its_square(self, scale: float) -> None:
         before, after = facts(CUP), facts(posed(CUP, pose_of(np.eye(3) * scale)))
@@ -151,7 +152,7 @@ class Rayed(unittest.TestCase):
 
 
 class Apart(unittest.TestCase):
-    @settings(max_examples=20)
+    @settings(max_examples=cases(10, 400))
     @given(st.lists(st.tuples(st.floats(1, 9), st.floats(1, 9), st.floats(1, 9)), min_size=2, max_size=6))
     def test_bodies_come_apart_with_all_their_plastic(self, sizes: list[tuple[float, float, float]]) -> None:
         together = sum(

@@ -28,7 +28,7 @@ from urllib.request import Request, urlopen
 import trimesh
 
 from meanbead.store import cluster
-from tests.support.patience import PATIENCE_S
+from tests.support.patience import START_S
 from tests.support.solids import stl_bytes
 
 TARGETS = ("server", "worker", "database")
@@ -78,7 +78,7 @@ class Workshop:
             if process is not None and process.poll() is None:
                 process.send_signal(signal.SIGTERM)
                 with contextlib.suppress(subprocess.TimeoutExpired):
-                    process.wait(PATIENCE_S)
+                    process.wait(START_S)
                 process.kill()
                 process.wait()
         cluster.stop(cluster.database_folder(self.data))
@@ -88,7 +88,7 @@ class Workshop:
         data = raw if raw is not None else None if body is None else json.dumps(body).encode()
         request = Request(self.address + path, data, {"Content-Type": kind or "application/json"}, method=method)
         try:
-            with urlopen(request, timeout=PATIENCE_S) as answer:
+            with urlopen(request, timeout=START_S) as answer:
                 content = answer.read()
                 return json.loads(content) if "json" in answer.headers["Content-Type"] else content
         except HTTPError as problem:
@@ -179,7 +179,7 @@ class Workshop:
                     self.columns[number] = (column["version"], height)
                     self.sent[number] = set()
 
-    def up_again(self, within_s: float = PATIENCE_S) -> None:
+    def up_again(self, within_s: float = START_S) -> None:
         """Start again what was killed, and wait until it answers."""
         until = time.monotonic() + within_s
         while True:
@@ -192,7 +192,7 @@ class Workshop:
                     raise
                 time.sleep(0.1)
 
-    def jobs_end(self, within_s: float = 2 * PATIENCE_S) -> None:
+    def jobs_end(self, within_s: float = 2 * START_S) -> None:
         """Every job that was asked for has ended, or ends."""
         until = time.monotonic() + within_s
         left = set(self.jobs)
@@ -222,7 +222,7 @@ def rounds(count: int, seed: int = 1, say: bool = False) -> Workshop:
                 ends, faults = threading.Event(), list[BaseException]()
                 person = threading.Thread(target=workshop.busy, args=(ends, faults))
                 person.start()
-                before, until = workshop.acknowledged, time.monotonic() + PATIENCE_S
+                before, until = workshop.acknowledged, time.monotonic() + START_S
                 while workshop.acknowledged == before and not faults and time.monotonic() < until:
                     time.sleep(0.02)  # on a busy machine nothing would be under way yet
                 time.sleep(workshop.random.uniform(0.05, 1.5))

@@ -1,12 +1,15 @@
-"""A PostgreSQL cluster and an application for tests, made once per run and thrown away at its end."""
+"""A PostgreSQL cluster and applications for tests: one cluster a run, whichever processes work on it, with an empty and a
+filled workshop that every test's own database is copied from."""
 
 from __future__ import annotations
 
 import atexit
+import fcntl
 import os
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -25,6 +28,7 @@ from meanbead.services.backups import Backups
 from meanbead.services.dispatch import Dispatch
 from meanbead.store import cluster
 from meanbead.store.database import Database
+from tests.running.shared import CLUSTER
 
 _RUNNING: list[Callable[[], None]] = []
 
@@ -35,9 +39,20 @@ def stop_servers() -> None:
         _RUNNING.pop()()
 
 
+@contextmanager
+def _one_at_a_time(folder: Path) -> Iterator[None]:
+    """Whatever processes share the cluster."""
+    with folder.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
 @lru_cache(maxsize=1)
 def running_cluster() -> cluster.Running:
-    """The run's cluster, in a temporary folder."""
+    """The run's cluster: the one that the run has named, or this process's own, in a temporary folder."""
+    if shared := os.environ.get(CLUSTER):
+        with _one_at_a_time(Path(shared)):
+            return cluster.start(Path(shared), port=0, durable=False)
     folder = Path(tempfile.mkdtemp(prefix="meanbead-test-"))
     os.chmod(folder, 0o755)  # the service account has to get through
     running = cluster.start(folder / "data", port=0, durable=False)
@@ -60,27 +75,39 @@ def _create(name: str, template: str) -> Database:
     return Database(running.url.rsplit("/", 1)[0] + f"/{name}")
 
 
+def _template(name: str, beginning: str, fill: Callable[[Database], object]) -> str:
+    """A database that others are copied from, made by whichever process needs it first. Copying is much quicker than migrating
+    or filling another one."""
+    running = running_cluster()
+    with _one_at_a_time(running.folder.parent):
+        admin = Database(running.url)
+        with admin.engine.connect() as connection:
+            there = connection.scalar(text("select 1 from pg_database where datname = :name"), {"name": name})
+        if not there:
+            made = _create(f"{name}_in_the_making", beginning)
+            fill(made)
+            made.close()
+            with admin.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+                connection.execute(text(f'alter database "{name}_in_the_making" rename to "{name}"'))
+        admin.close()
+    return name
+
+
 @lru_cache(maxsize=1)
 def _migrated() -> str:
-    """The name of a migrated, empty database: copying it is quicker than migrating another one."""
-    database = _create("template_migrated", "template1")
-    database.migrate()
-    database.close()
-    return "template_migrated"
+    """The name of a migrated, empty database."""
+    return _template("template_migrated", "template1", Database.migrate)
 
 
 @lru_cache(maxsize=1)
 def _sample() -> str:
     """The name of a database with the sample workshop."""
-    database = _create("template_sample", _migrated())
-    fill_if_empty(database, samples=True)
-    database.close()
-    return "template_sample"
+    return _template("template_sample", _migrated(), lambda made: fill_if_empty(made, samples=True))
 
 
 def new_database(name: str, *, samples: bool = False) -> Database:
-    """A migrated database of its own, empty or with the sample workshop."""
-    return _create(name, _sample() if samples else _migrated())
+    """A migrated database of this process's own, empty or with the sample workshop."""
+    return _create(f"{name}_{os.getpid()}", _sample() if samples else _migrated())
 
 
 @dataclass(frozen=True)

@@ -1,21 +1,34 @@
-"""Debian's Chromium, driven by Playwright: one browser per run, one fresh page per test."""
+"""Debian's Chromium, driven by Playwright: one browser and one page a process, emptied between tests.
+
+A new window for each test would cost three times what the tests themselves do: its scripts are compiled anew.
+"""
 
 from __future__ import annotations
 
 import atexit
+import time
 import unittest
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import trimesh
-from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Error, Locator, Page, expect, sync_playwright
 from sqlalchemy import text
 
+from meanbead.core.advise.confirm import Remedies
+from meanbead.core.advise.context import AdviceContext
+from meanbead.core.advise.next_moves import NextMoves
+from meanbead.core.advise.trial import try_out
+from meanbead.core.estimate import Engine
+from meanbead.core.estimate.job import PrintJob
 from meanbead.store.tables import Base
+from tests.support.patience import PATIENCE_MS, PATIENCE_S
 from tests.support.server import LiveServer, live_server
 from tests.support.solids import stl_bytes
-from tests.support.patience import PATIENCE_MS
 
 AXE = Path(__file__).resolve().parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -61,34 +74,143 @@ def _take_away(server: LiveServer, newest: dict[str, int]) -> None:
             )
 
 
+_SERIOUS = """async () => {
+  // Colours that are on their way are nobody's colours.
+  for (const one of document.getAnimations()) if (one.effect?.getComputedTiming().endTime !== Infinity) one.finish();
+  const runOnly = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
+  const { violations } = await axe.run(document, { runOnly, resultTypes: ["violations"] });
+  return violations
+    .filter((one) => one.impact === "serious" || one.impact === "critical")
+    .map((one) => ({ rule: one.id, impact: one.impact, where: one.nodes.slice(0, 3).map((node) => node.html.slice(0, 160)) }));
+}"""
+
+
+@lru_cache(maxsize=1)
+def _axe_source() -> str:
+    return AXE.read_text()
+
+
+def serious_findings(page: Page) -> list[dict[str, Any]]:
+    """Serious and critical findings of axe on a page as it stands."""
+    if not page.evaluate("() => 'axe' in window"):
+        page.evaluate(_axe_source())
+    found: list[dict[str, Any]] = page.evaluate(_SERIOUS)
+    return found
+
+
+EMPTY = "/bead.svg"
+"""A page of the application that does nothing: what a test has left behind ends there."""
+
+_FORGET = """async () => {
+  localStorage.clear();
+  sessionStorage.clear();
+  for (const one of await indexedDB.databases()) indexedDB.deleteDatabase(one.name);
+}"""
+
+
+@lru_cache(maxsize=1)
+def _shared_page() -> Page:
+    context = browser().new_context(reduced_motion="reduce")
+    context.set_default_timeout(PATIENCE_MS)
+    expect.set_options(timeout=PATIENCE_MS)
+    return context.new_page()
+
+
+def _emptied(page: Page, address: str) -> None:
+    """Leave what a page shows, and forget all that it keeps and that was set up around it."""
+    page.unroute_all(behavior="ignoreErrors")
+    page.context.unroute_all(behavior="ignoreErrors")
+    page.context.set_offline(False)
+    page.goto(address + EMPTY)
+    page.evaluate(_FORGET)
+    page.context.clear_cookies()
+    for other in page.context.pages:
+        if other is not page:
+            other.close()
+    page.bring_to_front()  # a page behind another draws nothing
+
+
+def _nothing_to_try(engine: Engine, job: PrintJob, context: AdviceContext) -> Iterator[NextMoves]:
+    yield NextMoves(base=try_out(engine, job, context).measures, best=[], others=0, tried=0, of=0)
+
+
+def _no_remedies(*_: object) -> Remedies:
+    return Remedies(remedies=[], waste=[], complete=True)
+
+
+def _shown(page: Page) -> str:
+    try:
+        return page.locator("body").aria_snapshot(timeout=2000)[-6000:]
+    except Error as problem:
+        return f"nothing that can be read: {problem}"
+
+
+_added: dict[tuple[str, bytes], int] = {}
+"""Parts that were added, kept aside as they came: by the server's address and the file."""
+
+
+def _copied(server: LiveServer, like: int, file_name: str, *, hidden: bool = False) -> int:
+    """A copy of a part and its columns, straight in the database; a hidden one is there to be copied again."""
+    title = file_name.removesuffix(".stl").replace("-", " ").capitalize()
+    with server.database.engine.begin() as connection:
+
+        def copy(table: str, where: str, **other: Any) -> int:
+            kept = [name for name in Base.metadata.tables[table].columns.keys() if name not in {"id", *other}]
+            names, values = ", ".join([*kept, *other]), ", ".join([*kept, *(f":{name}" for name in other)])
+            statement = (
+                f"insert into {table} ({names}) select {values} from {table} where {where} order by id returning id"
+            )
+            return int(connection.execute(text(statement), {"like": like, **other}).scalar() or 0)
+
+        gone = datetime.now(UTC) if hidden else None
+        made = copy("parts", "id = :like", name=title, file_name=file_name, version=1, deleted_at=gone)
+        copy("recipes", "part_id = :like", part_id=made, version=1, deleted_at=gone)
+    return made
+
+
 class UiCase(unittest.TestCase):
-    """A test with a page of its own; what the page logs as an error fails it. What it has made is taken away after it, so that
-    no test meets another's parts."""
+    """A test with a page as nobody has used it yet; what it logs as an error fails the test. What it has made is taken away after
+    it, so that no test meets another's parts."""
 
     size = (1280, 800)
     dark = False
+    advised = False
+    """Whether next moves and remedies are tried on each bench that is opened: tests of these say so. For all others it would be
+    the most expensive thing that their page does, forty estimates a visit."""
     expected_errors: tuple[str, ...] = ()
 
     def setUp(self) -> None:
         server = live_server()
         self.address = server.address
+        if not self.advised:
+            self.enterContext(mock.patch("meanbead.api.advice.next_moves", _nothing_to_try))
+            self.enterContext(mock.patch("meanbead.jobs.kinds.remedies_tried", _no_remedies))
         self.addCleanup(_take_away, server, _newest(server))
-        context = browser().new_context(
-            viewport={"width": self.size[0], "height": self.size[1]},
-            color_scheme="dark" if self.dark else "light",
-            reduced_motion="reduce",
-        )
-        self.addCleanup(context.close)
-        context.set_default_timeout(PATIENCE_MS)
-        expect.set_options(timeout=PATIENCE_MS)
-        self.page: Page = context.new_page()
+        self.page: Page = _shared_page()
+        _emptied(self.page, self.address)
+        self.addCleanup(_emptied, self.page, self.address)
+        self.page.set_viewport_size({"width": self.size[0], "height": self.size[1]})
+        self.page.emulate_media(color_scheme="dark" if self.dark else "light", reduced_motion="reduce")
         self.problems: list[str] = []
-        self.page.on("console", self._heard)
-        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+        self.listen("console", self._heard)
+        self.listen("pageerror", lambda error: self.problems.append(str(error)))
+
+    def listen(self, event: str, told: Callable[[Any], None]) -> None:
+        """Hear of what happens to the page, until the test ends."""
+        self.page.on(event, told)  # type: ignore[call-overload]
+        self.addCleanup(self.page.remove_listener, event, told)
 
     def _heard(self, message: ConsoleMessage) -> None:
         if message.type == "error":
             self.problems.append(f"{message.text} {message.location.get('url', '')}")
+
+    def _callTestMethod(self, method: Callable[[], None]) -> None:
+        """Run a test; where it fails, what was on the page is said, too."""
+        try:
+            method()
+        except Exception as problem:
+            problem.add_note(f"The page {self.page.url} shows:\n{_shown(self.page)}\nIt logged: {self.problems}")
+            raise
 
     def tearDown(self) -> None:
         bad = [text for text in self.problems if not any(word in text for word in self.expected_errors)]
@@ -107,11 +229,19 @@ class UiCase(unittest.TestCase):
         )
 
     def add_part(self, mesh: trimesh.Trimesh, name: str) -> int:
-        """Add a part straight through the API; returns its number."""
-        form = {"file": {"name": name, "mimeType": "application/octet-stream", "buffer": stl_bytes(mesh)}}
+        """Add a part straight through the API; returns its number. One that was added before in this process is copied within the
+        database, with its columns as they came: what is computed of it is known then."""
+        data = stl_bytes(mesh)
+        like = _added.get((self.address, data))
+        if like is not None and name.endswith(".stl"):
+            return _copied(live_server(), like, name)
+        form = {"file": {"name": name, "mimeType": "application/octet-stream", "buffer": data}}
         answer = self.page.request.post(f"{self.address}/api/parts", multipart=form)  # type: ignore[arg-type]
         self.assertEqual(answer.status, 201, answer.text())
-        return int(answer.json()["id"])
+        made = int(answer.json()["id"])
+        if self.address == live_server().address:
+            _added[self.address, data] = _copied(live_server(), made, "kept-aside.stl", hidden=True)
+        return made
 
     def new_part(self, name: str = "test-block.stl", size: tuple[float, float, float] = (20, 20, 6)) -> Page:
         """Add a small block and open its bench."""
@@ -124,6 +254,20 @@ class UiCase(unittest.TestCase):
         expect(self.page.get_by_text("computing …")).to_have_count(0)
         expect(self.page.get_by_test_id("sheet")).to_be_visible()
         expect(self.page.locator('[data-testid^="print_time:"][aria-busy=true]')).to_have_count(0)
+
+    def eventually(self, holds: Callable[[], bool], says: Callable[[], str]) -> None:
+        """Until something holds that no locator can wait for; what is wrong where it never does."""
+        until = time.monotonic() + PATIENCE_S
+        while not holds():
+            if time.monotonic() > until:
+                self.fail(says())
+            self.page.wait_for_timeout(50)
+
+    def without_cache(self) -> None:
+        """Load everything anew, as on a first visit, until the test ends."""
+        line = self.page.context.new_cdp_session(self.page)
+        line.send("Network.setCacheDisabled", {"cacheDisabled": True})
+        self.addCleanup(line.detach)
 
     def hear_nothing(self) -> None:
         """As on a page that was asleep: what others change is not told."""
@@ -160,16 +304,4 @@ class UiCase(unittest.TestCase):
 
     def axe(self) -> list[dict[str, Any]]:
         """Serious and critical findings of axe on the page as it stands."""
-        self.page.evaluate(AXE.read_text())
-        report = self.page.evaluate(
-            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
-        )
-        return [
-            {
-                "rule": violation["id"],
-                "impact": violation["impact"],
-                "where": [node["html"][:160] for node in violation["nodes"][:3]],
-            }
-            for violation in report["violations"]
-            if violation["impact"] in ("serious", "critical")
-        ]
+        return serious_findings(self.page)

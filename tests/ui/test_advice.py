@@ -22,6 +22,8 @@ def cup(side: float = 30, wall: float = 2.4, height: float = 16) -> trimesh.Trim
 
 
 class OnTheBench(UiCase):
+    advised = True
+
     def open_cup(self, name: str) -> None:
         self.open(f"/parts/{self.add_part(cup(), name)}")
         self.wait_for_figures()
@@ -121,7 +123,9 @@ class TradeOff(UiCase):
         with page.expect_response(re.compile("/search$")) as answer:
             search.click()
         self.assertEqual(answer.value.status, 202)
-        page.wait_for_function("() => Object.keys(sessionStorage).some((key) => /job.*[0-9]/.test(key + sessionStorage.getItem(key)))")
+        page.wait_for_function(
+            "() => Object.keys(sessionStorage).some((key) => /job.*[0-9]/.test(key + sessionStorage.getItem(key)))"
+        )
         page.reload()
         expect(page.get_by_test_id("answer")).to_contain_text("Fastest")
         # What was typed stands there, and can be taken back.
@@ -228,7 +232,9 @@ class TradeOff(UiCase):
         expect(page.get_by_role("heading", name="Nothing within these limits")).to_be_visible()
         page.get_by_role("textbox", name="Shell, least").fill("9")
         page.get_by_role("button", name=re.compile("Search again")).click()
-        ruled_out = page.get_by_role("listitem").filter(has_text=re.compile(r"^\d+ times: A shell of .* 9.00 mm wanted"))
+        ruled_out = page.get_by_role("listitem").filter(
+            has_text=re.compile(r"^\d+ times: A shell of .* 9.00 mm wanted")
+        )
         expect(ruled_out).to_be_visible()
 
 

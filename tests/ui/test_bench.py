@@ -28,7 +28,12 @@ class Editing(UiCase):
 
     def test_quick_edits_and_a_reload_in_the_middle_lose_nothing(self) -> None:
         page = self.new_part()
-        edits = (("Walls in lines", "4"), ("Top layers in layers", "6"), ("Infill in %", "22"), ("Travel in mm/s", "120"))
+        edits = (
+            ("Walls in lines", "4"),
+            ("Top layers in layers", "6"),
+            ("Infill in %", "22"),
+            ("Travel in mm/s", "120"),
+        )
         for row, text in edits:
             self.set_cell(row, "Everyday", text)
         page.reload()
@@ -62,7 +67,9 @@ class Editing(UiCase):
 
     def test_differences_from_the_first_column_are_shown(self) -> None:
         page = self.new_part()
-        expect(self.cell("Nozzle", "Coarser")).to_have_accessible_name("Nozzle, Coarser: 0.6 brass, differs from the first")
+        expect(self.cell("Nozzle", "Coarser")).to_have_accessible_name(
+            "Nozzle, Coarser: 0.6 brass, differs from the first"
+        )
         expect(page.get_by_role("note", name="Layers, Coarser:")).to_contain_text("−11")
 
     def test_a_contradiction_is_said_at_the_cell_and_nothing_is_lost(self) -> None:

@@ -22,7 +22,9 @@ class DayCase(LogCase):
         house = self.api("GET", "/api/house-rules")
         always = {"from_h": 0, "to_h": 24, "days": list(range(7)), "turnaround_min": 10}
         self.before = house["shop"]["attended"]
-        self.api("PATCH", "/api/house-rules", {"version": house["version"], "shop": house["shop"] | {"attended": always}})
+        self.api(
+            "PATCH", "/api/house-rules", {"version": house["version"], "shop": house["shop"] | {"attended": always}}
+        )
         self.addCleanup(self._usual_hours)
         for one in self.api("GET", "/api/hours")["exceptions"]:
             self.api("POST", f"/api/hours/{one['id']}/delete", {"version": one["version"]})
@@ -42,14 +44,17 @@ class DayCase(LogCase):
 
     def planned(self, part: int, quantity: int, **said: Any) -> dict[str, Any]:
         """Something queued and planned, through the API."""
-        item: dict[str, Any] = self.api("POST", "/api/queue", {"key": f"ui-{time.time_ns()}", "part_id": part, "quantity": quantity, **said})
+        item: dict[str, Any] = self.api(
+            "POST", "/api/queue", {"key": f"ui-{time.time_ns()}", "part_id": part, "quantity": quantity, **said}
+        )
         self.api("POST", "/api/day/plan", {"seconds": 1})
-        for _ in range(600):
+
+        def is_planned() -> bool:
             day = self.api("GET", "/api/day")
-            if day["job_id"] is None and sum(run["queue_id"] == item["id"] for run in day["runs"]) == quantity:
-                return item
-            time.sleep(0.2)
-        self.fail("the day is not planned")
+            return day["job_id"] is None and sum(run["queue_id"] == item["id"] for run in day["runs"]) == quantity
+
+        self.eventually(is_planned, lambda: "the day is not planned")
+        return item
 
 
 class OnTheDesk(DayCase):
@@ -134,7 +139,9 @@ class OnTheDesk(DayCase):
         row = page.get_by_role("row").filter(has=page.get_by_role("note")).first
         told = row.get_by_role("note").get_attribute("aria-description") or ""
         left, printing, planned = (float(grams) for grams in re.findall(r"([\d.]+) g", told))
-        self.assertAlmostEqual(float(row.get_by_role("note").inner_text().split()[0]), left - printing - planned, delta=0.11)
+        self.assertAlmostEqual(
+            float(row.get_by_role("note").inner_text().split()[0]), left - printing - planned, delta=0.11
+        )
         self.assertEqual(self.axe(), [])
 
     def test_a_failed_run_is_queued_once_more(self) -> None:

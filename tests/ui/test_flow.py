@@ -63,6 +63,12 @@ class AtTheDesk(UiCase):
         page.get_by_role("button", name="Retire", exact=True).click()
         expect(page.get_by_text("only a try")).to_be_visible()
 
+
+class OnAPhone(AtTheDesk):
+    """The same, and what only matters beside the machine."""
+
+    size = (390, 844)
+
     def test_a_lost_connection_loses_no_entry(self) -> None:
         page = self.planned()
         page.context.set_offline(True)
@@ -94,7 +100,9 @@ class AtTheDesk(UiCase):
         weight = re.compile("^Weight at")
         expect(other.get_by_label(weight)).to_have_value("1")
         # Neither window asks again before both have written.
-        page.route("**/api/flow-tests/*", lambda route: route.abort() if route.request.method == "GET" else route.continue_())
+        page.route(
+            "**/api/flow-tests/*", lambda route: route.abort() if route.request.method == "GET" else route.continue_()
+        )
         other.get_by_label(weight).fill("0.97")
         other.get_by_label(weight).press("Enter")
         expect(other.get_by_label(weight)).to_have_value("0.97")
@@ -120,9 +128,6 @@ class AtTheDesk(UiCase):
         page.get_by_role("button", name=re.compile("^Undo")).first.click()
         expect(piece.get_by_text(re.compile("No strings from"))).to_have_count(0)
 
-
-class OnAPhone(AtTheDesk):
-    size = (390, 844)
 
     def test_a_strand_is_entered_with_the_keyboard_alone(self) -> None:
         page = self.planned()

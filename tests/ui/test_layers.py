@@ -57,7 +57,12 @@ class Layers(UiCase):
         expect(legend.get_by_role("button", name="O Outer wall")).to_be_visible()
         legend.get_by_role("button", name="O Outer wall").click()
         expect(legend.get_by_role("button", name="O Outer wall")).to_have_attribute("aria-pressed", "true")
-        for by, entry in (("speed", "mm/s"), ("flow", "at the melt ceiling"), ("cause", "Corners"), ("resting", "over 95 %")):
+        for by, entry in (
+            ("speed", "mm/s"),
+            ("flow", "at the melt ceiling"),
+            ("cause", "Corners"),
+            ("resting", "over 95 %"),
+        ):
             page.get_by_label("Colour by").select_option(by)
             expect(legend).to_contain_text(entry)
         expect(page.get_by_text(re.compile("^fetching"))).to_have_count(0)
@@ -107,7 +112,9 @@ class Layers(UiCase):
 
     def test_a_share_of_the_ledger_is_seen_in_the_layers(self) -> None:
         page = self.new_part("ledgered.stl", (16, 16, 2))
-        page.get_by_role("button", name=re.compile(r"^\d")).and_(page.get_by_title("See inner wall in the layers of Everyday")).click()
+        page.get_by_role("button", name=re.compile(r"^\d")).and_(
+            page.get_by_title("See inner wall in the layers of Everyday")
+        ).click()
         expect(page.get_by_role("button", name="I Inner wall")).to_have_attribute("aria-pressed", "true")
         page.go_back()
         self.wait_for_figures()

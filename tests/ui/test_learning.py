@@ -24,7 +24,8 @@ class LearningCase(LogCase):
         part = self.add_part(trimesh.creation.box((26, 20, 8)), name)
         columns = self.api("GET", f"/api/parts/{part}/recipes")["recipes"]
         return part, [
-            self.api("PATCH", f"/api/recipes/{one['id']}", {"version": one["version"], "machine_id": machine}) for one in columns
+            self.api("PATCH", f"/api/recipes/{one['id']}", {"version": one["version"], "machine_id": machine})
+            for one in columns
         ]
 
     def log_runs(self, columns: list[dict[str, Any]], count: int, acceleration: float | None = None) -> None:
@@ -42,7 +43,11 @@ class LearningCase(LogCase):
         for number in range(count):
             column = columns[number % len(columns)]
             at = datetime.now(UTC) + timedelta(minutes=number)
-            run = self.api("POST", f"/api/recipes/{column['id']}/runs", {"key": f"ui-{time.time_ns()}", "started_at": at.isoformat()})
+            run = self.api(
+                "POST",
+                f"/api/recipes/{column['id']}/runs",
+                {"key": f"ui-{time.time_ns()}", "started_at": at.isoformat()},
+            )
             real = predicted.get(column["id"], 1.1 * run["predicted_s"]) + 20 + 4 * (-1) ** number
             self.enter(run, state="kept", time_s=real)
 
@@ -98,7 +103,9 @@ class Calibrated(LearningCase):
             mesh = trimesh.creation.annulus(9 if more == "zig.stl" else 4, 12, 12)
             number = self.add_part(mesh, more)
             for one in self.api("GET", f"/api/parts/{number}/recipes")["recipes"]:
-                columns.append(self.api("PATCH", f"/api/recipes/{one['id']}", {"version": one["version"], "machine_id": machine}))
+                columns.append(
+                    self.api("PATCH", f"/api/recipes/{one['id']}", {"version": one["version"], "machine_id": machine})
+                )
         self.log_runs(columns, 12, acceleration=300)
         page = self.open(f"/log/calibration?machine={machine}")
         page.get_by_role("button", name="Find them from its runs").click()
@@ -177,7 +184,9 @@ class Experimented(LearningCase):
         for cell, minutes, entry in zip(made["cells"], (40, 30, 24), ({}, {}, {"faults": ["steps"]}), strict=True):
             run = self.api("POST", f"/api/recipes/{cell['recipe']['id']}/runs", {"key": f"ui-{time.time_ns()}"})
             self.enter(run, state="kept", time_s=60 * minutes, **entry)
-        blind = {one["blind"]: place for place, one in enumerate(self.api("GET", f"/api/experiments/{number}")["cells"])}
+        blind = {
+            one["blind"]: place for place, one in enumerate(self.api("GET", f"/api/experiments/{number}")["cells"])
+        }
         page.get_by_role("tab", name="Results").click()
         page.get_by_role("link", name="Compare pieces blind").click()
         expect(page.get_by_role("heading", name="Which is better at the edge?")).to_be_visible()
@@ -210,7 +219,12 @@ class Experimented(LearningCase):
     def test_measurements_are_typed_undone_and_judged_within_the_gauge(self) -> None:
         machine = self.machine("Heronry")
         _, columns = self.part_on(machine, "squeezed.stl")
-        grid = {"factors": [{"key": "infill.density", "levels": [0.1, 0.3]}], "measure": "squeeze", "gauge": 0.1, "more_is_better": False}
+        grid = {
+            "factors": [{"key": "infill.density", "levels": [0.1, 0.3]}],
+            "measure": "squeeze",
+            "gauge": 0.1,
+            "more_is_better": False,
+        }
         made = self.api("POST", "/api/experiments", {"name": "Squeezed", "recipe_id": columns[0]["id"], "grid": grid})
         page = self.open(f"/log/experiments/{made['head']['id']}?face=results")
         for words, pairs in (("10 %", ("40 36", "40.1 36.0", "40 36.1")), ("30 %", ("40 39", "40.0 39.1", "40 39.1"))):

@@ -25,7 +25,9 @@ class LogCase(UiCase):
         """A run of a part's first column, through the API."""
         column = self.api("GET", f"/api/parts/{part_id}/recipes")["recipes"][0]
         if choices is not None:
-            column = self.api("PATCH", f"/api/recipes/{column['id']}", {"version": column["version"], "choices": choices})
+            column = self.api(
+                "PATCH", f"/api/recipes/{column['id']}", {"version": column["version"], "choices": choices}
+            )
         key = f"ui-{time.time_ns()}"
         run: dict[str, Any] = self.api("POST", f"/api/recipes/{column['id']}/runs", {"key": key, **said})
         return run
@@ -58,7 +60,12 @@ class FromTheBench(LogCase):
         expect(page.get_by_role("link", name=re.compile("^Everyday"))).to_be_visible()
 
     def test_the_logs_pages_stand_up_to_axe_and_the_list_follows_its_filters(self) -> None:
-        run = self.enter(self.start_run(self.add_part_named("filtered.stl")), state="scrapped", faults=["ripple"], note="rang like a bell")
+        run = self.enter(
+            self.start_run(self.add_part_named("filtered.stl")),
+            state="scrapped",
+            faults=["ripple"],
+            note="rang like a bell",
+        )
         page = self.open("/log")
         expect(page.get_by_role("link", name="Filtered")).to_be_visible()
         self.assertEqual(self.axe(), [])
@@ -68,10 +75,17 @@ class FromTheBench(LogCase):
         expect(page.get_by_text("No run is like that.")).to_be_visible()
         page.reload()
         expect(page.get_by_label("Fault", exact=True)).to_have_value("strings")
-        for address in ("/log/journal", "/log/faults", "/log/import", f"/log/labels?runs={run['id']}", f"/log/{run['id']}/chain"):
+        for address in (
+            "/log/journal",
+            "/log/faults",
+            "/log/import",
+            f"/log/labels?runs={run['id']}",
+            f"/log/{run['id']}/chain",
+        ):
             self.open(address)
             expect(page.get_by_role("heading", level=1)).to_be_visible()
             self.assertEqual(self.axe(), [], address)
+
 
 class AtTheMachine(LogCase):
     """On a phone, with one hand, and a connection that comes and goes."""
@@ -92,12 +106,16 @@ class AtTheMachine(LogCase):
     def test_it_is_small_and_fits(self) -> None:
         run = self.start_run(self.add_part_named("light.stl"))
         received: dict[str, int] = {}
+        self.without_cache()
         cdp = self.page.context.new_cdp_session(self.page)
+        self.addCleanup(cdp.detach)
         cdp.send("Network.enable")
-        cdp.on("Network.loadingFinished", lambda event: received.update({event["requestId"]: event["encodedDataLength"]}))
+        cdp.on(
+            "Network.loadingFinished", lambda event: received.update({event["requestId"]: event["encodedDataLength"]})
+        )
         page = self.open(f"/run/{run['id']}")
         expect(page.get_by_role("button", name="Store it")).to_be_visible()
-        page.wait_for_timeout(500)
+        page.wait_for_load_state("networkidle")
         self.assertGreater(len(received), 5)
         self.assertLess(sum(received.values()), 100_000)
         wide = page.evaluate("document.documentElement.scrollWidth")
@@ -125,8 +143,7 @@ class AtTheMachine(LogCase):
         self.assertEqual(now["panel"], "with_heating")
         page.get_by_role("button", name="Undo").click()
         expect(page.get_by_text("Stored.")).to_be_visible()
-        page.wait_for_timeout(300)
-        self.assertEqual(self.stored(run)["state"], "running")
+        self.eventually(lambda: self.stored(run)["state"] == "running", lambda: f"not undone: {self.stored(run)}")
 
     def test_an_answer_that_gets_lost_stores_nothing_twice_and_somebody_elses_entry_is_told(self) -> None:
         page, run = self.opened("twice.stl")
@@ -224,7 +241,9 @@ class InAndOut(LogCase):
     def test_a_table_comes_in_matched_by_hand(self) -> None:
         page = self.open("/log/import")
         content = "when,thing,minutes on it,bad\n3.11.2026,Widget,95,Strings\n4.11.2026,,10,\n"
-        page.get_by_label("Choose a CSV file").set_input_files({"name": "old.csv", "mimeType": "text/csv", "buffer": content.encode()})
+        page.get_by_label("Choose a CSV file").set_input_files(
+            {"name": "old.csv", "mimeType": "text/csv", "buffer": content.encode()}
+        )
         page.get_by_label("What thing holds").select_option("part")
         page.get_by_label("What minutes on it holds").select_option("real_time")
         page.get_by_label("What bad holds").select_option("faults")
@@ -267,10 +286,11 @@ class InAndOut(LogCase):
         told, predicted = re.findall(r":(\d\d)", until.inner_text()), run["prediction"]
         around_s = predicted["whole_time_s"] - predicted["print_time_s"]
         print_s = (predicted["print_time_s"], predicted["interval"]["low_s"], predicted["interval"]["high_s"])
-        ends = [datetime.fromisoformat(run["started_at"]).astimezone() + timedelta(seconds=around_s + one) for one in print_s]
+        ends = [
+            datetime.fromisoformat(run["started_at"]).astimezone() + timedelta(seconds=around_s + one)
+            for one in print_s
+        ]
         self.assertEqual([int(minute) for minute in told], [end.minute for end in ends])
         self.enter(run, state="kept", looks=5)
         expect(page.get_by_text("5 of 5")).to_be_visible()
         expect(page.get_by_text("until about")).to_have_count(0)
-
-

@@ -13,7 +13,6 @@ from tests.support.solids import stl_bytes
 from tests.ui.browser import UiCase
 
 
-
 class Held(UiCase):
     """With edits held back on their way to the server."""
 
@@ -21,7 +20,11 @@ class Held(UiCase):
         """Hold requests of a method until :meth:`let_go`; the order of all that are sent is noted."""
         self.held: list[Route] = []
         self.sent: list[str] = []
-        self.page.on("request", lambda request: self.sent.append(f"{request.method} {request.url.split('/api')[-1]}"))
+        self.listen("request", lambda request: self.sent.append(f"{request.method} {request.url.split('/api')[-1]}"))
+        self.listen(
+            "response",
+            lambda answer: self.sent.append(f"answer to {answer.request.method} {answer.url.split('/api')[-1]}"),
+        )
 
         def catch(route: Route) -> None:
             if route.request.method == method:
@@ -33,8 +36,7 @@ class Held(UiCase):
 
     def caught(self) -> None:
         """Wait until something is held."""
-        while not self.held:
-            self.page.wait_for_timeout(10)
+        self.eventually(lambda: bool(self.held), lambda: f"nothing was held; sent: {self.sent}")
 
     def let_go(self) -> None:
         """Send on what was held."""
@@ -79,8 +81,9 @@ class Asking(Held):
         self.assertFalse(self.was_sent("POST /recipes/\\d+/levers"))
         self.let_go()
         expect(page.get_by_text(re.compile("^(Takes nothing away|At a price)$")).first).to_be_visible()
-        stored = [at for at, one in enumerate(self.sent) if one.startswith("PATCH")]
-        asked = [at for at, one in enumerate(self.sent) if "/levers" in one]
+        stored = [at for at, one in enumerate(self.sent) if one.startswith("answer to PATCH")]
+        asked = [at for at, one in enumerate(self.sent) if one.startswith("POST") and "/levers" in one]
+        self.assertTrue(stored and asked, self.sent)
         self.assertLess(stored[0], asked[0])
 
     def test_a_duplicate_and_another_nozzle_take_the_edit_along(self) -> None:
@@ -98,7 +101,7 @@ class Asking(Held):
         height = self.cell("Layer height in mm", "Everyday")
         height.focus()
         page.keyboard.press("Alt+ArrowUp")
-        page.wait_for_timeout(300)
+        self.next_frame()
         self.assertFalse(self.was_sent("^PATCH"))
         self.let_go()
         expect(height).to_have_accessible_name("Layer height in mm, Everyday: 0.24")
@@ -134,7 +137,9 @@ class Undoing(Held):
         self.set_cell("Walls in lines", "Everyday", "4")
         undo = page.get_by_role("button", name="Undo", exact=True).first
         expect(undo).to_be_enabled()
-        page.route("**/api/recipes/*", lambda route: route.abort() if route.request.method == "PATCH" else route.continue_())
+        page.route(
+            "**/api/recipes/*", lambda route: route.abort() if route.request.method == "PATCH" else route.continue_()
+        )
         undo.click()
         expect(page.get_by_role("status")).not_to_be_empty()
         expect(undo).to_be_enabled()
@@ -155,8 +160,7 @@ class Still(UiCase):
         page.keyboard.press("Alt+s")
         items = page.get_by_role("region", name="Findings").get_by_role("list").first.get_by_role("listitem")
         expect(items.first).to_be_visible()
-        while not held:
-            page.wait_for_timeout(20)
+        self.eventually(lambda: bool(held), lambda: "remedies were not asked for")
         before = [box["y"] for item in items.all() if (box := item.bounding_box())]
         for route in held:
             route.continue_()
@@ -183,7 +187,9 @@ class Guessing(UiCase):
         expect(page.get_by_role("button", name="Close it anyway")).to_be_visible()
         page.get_by_role("button", name="Redo").click()
         look.click()
-        expect(page.get_by_role("button", name=re.compile("^Guessed surface"))).to_have_attribute("aria-pressed", "true")
+        expect(page.get_by_role("button", name=re.compile("^Guessed surface"))).to_have_attribute(
+            "aria-pressed", "true"
+        )
         expect(page.get_by_text("What no file held")).to_be_visible()
         self.assertEqual(self.axe(), [])
 

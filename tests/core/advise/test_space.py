@@ -23,6 +23,7 @@ from meanbead.core.model.plan import Plan
 from meanbead.core.part.facts import part_facts
 from meanbead.core.recipe.choices import check_value, choices, with_value
 from meanbead.core.recipe.resolve import resolve
+from tests.running.effort import cases
 from tests.support.insights import insight
 from tests.support.solids import box
 
@@ -38,7 +39,7 @@ def made(values: dict[str, Any], limits: Limits = NONE, **choices: Any) -> tuple
 
 
 class Pace(unittest.TestCase):
-    @settings(max_examples=150)
+    @settings(max_examples=cases(75, 3000))
     @given(
         st.sampled_from([1, 2, 3]),
         st.floats(0.3, 0.75),

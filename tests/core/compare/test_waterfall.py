@@ -16,6 +16,7 @@ from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.strokes import Strokes
+from tests.running.effort import cases
 from tests.support.solids import block, cone, solid_of
 
 Game = dict[frozenset[int], float]
@@ -144,7 +145,7 @@ class Rests(unittest.TestCase):
         stair = solid_of(block(20, 12, 2) + block(14, 12, 2, (3.0, 0, 2)) + block(20, 12, 2, (0, 0, 4)))
         self.compare(stair, 20, infill={"density": 0.3})
 
-    @settings(max_examples=6)
+    @settings(max_examples=cases(5, 120))
     @given(st.floats(0.08, 0.3), st.floats(4, 9))
     def test_a_steep_cone_rests_well_at_any_height(self, height: float, radius: float) -> None:
         strokes = (

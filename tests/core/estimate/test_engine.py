@@ -53,11 +53,11 @@ class TheWhole(unittest.TestCase):
         self.assertAlmostEqual(result.filament_mm3 * 1.24 / 1000, result.filament_g)
         self.assertAlmostEqual(result.filament_g * 22 / 1000, result.filament_cost)
 
-    def test_whole_time_is_print_start_and_heat_up(self) -> None:
-        result = estimate(printer={"start_time_s": 123})
-        self.assertEqual(result.start_time_s, 123)
+    def test_whole_time_is_print_start_end_and_heat_up(self) -> None:
+        result = estimate(printer={"start_time_s": 123, "end_time_s": 45})
+        self.assertEqual((result.start_time_s, result.end_time_s), (123, 45))
         self.assertGreater(result.heat_up_s, 30)
-        self.assertAlmostEqual(result.whole_time_s, result.print_time_s + 123 + result.heat_up_s)
+        self.assertAlmostEqual(result.whole_time_s, result.print_time_s + 123 + 45 + result.heat_up_s)
 
     def test_interval_holds_the_figure(self) -> None:
         result = estimate()

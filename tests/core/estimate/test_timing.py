@@ -20,6 +20,7 @@ from meanbead.core.motion.lookahead import Moves, plan_speeds
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
 from tests.core.motion.test_motion import JERK, paths
+from tests.running.effort import cases
 from tests.support.reference_limits import corner_speeds_jerk, limit_by_axis, motor_shares, speed_limits_mm_s
 from tests.support.solids import box, cylinder
 
@@ -102,7 +103,7 @@ class Standing(unittest.TestCase):
 
 
 class Ledgers(unittest.TestCase):
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=cases(12, 500), deadline=None)
     @given(
         st.sampled_from(["jerk", "junction_deviation"]),
         st.sampled_from(["bed_moving", "gantry", "coupled_gantry"]),
@@ -192,7 +193,7 @@ class Brackets(unittest.TestCase):
 
 
 class Pieces(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=cases(30, 1200), deadline=None)
     @given(paths())
     def test_what_is_settled_is_what_the_whole_path_gives(self, case: tuple[Moves, float]) -> None:
         """Plan a first part alone; what it calls settled must not change when the rest is known."""

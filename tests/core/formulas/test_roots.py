@@ -11,12 +11,13 @@ from scipy.special import j1, jn_zeros
 
 from meanbead.core.formulas.bessel import J0_ZEROS, J1_AT_J0_ZEROS
 from meanbead.core.formulas.roots import root_between
+from tests.running.effort import cases
 
 
 class Roots(unittest.TestCase):
     def test_every_step_is_scipys(self) -> None:
         random = np.random.default_rng(8)
-        for _ in range(2000):
+        for _ in range(cases(400, 5000)):
             a, b, c = random.uniform(-3, 3, 3).tolist()
             root = random.uniform(-5, 5)
             kinds = (

@@ -12,6 +12,7 @@ from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.gcode.comments import CommentMatch, named_values, recipe_of
 from meanbead.core.model import Recipe
+from tests.running.effort import cases
 from tests.support.solids import box
 
 TEXT = b"""; made by nobody
@@ -44,7 +45,7 @@ class Names(unittest.TestCase):
         text = b"; first = 1\n" + b"G1 X1 Y1\n" * 400_000 + b"; last = 2\n"
         self.assertEqual(named_values(io.BytesIO(text)), {"first": "1", "last": "2"})
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=cases(30, 1200), deadline=None)
     @given(st.binary(max_size=600))
     def test_whatever_it_holds(self, text: bytes) -> None:
         named_values(io.BytesIO(b";" + text))

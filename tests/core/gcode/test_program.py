@@ -26,6 +26,7 @@ from meanbead.core.gcode.program import placeholder_values, plan_as_filed, promi
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.core.part.solid import Solid
+from tests.running.effort import cases
 from tests.support.solids import cylinder, sound, sphere, table
 
 TEXTS = {"start_gcode": SIMPLE_START, "end_gcode": SIMPLE_END}
@@ -127,7 +128,11 @@ MACHINES = st.sampled_from(
 
 
 class AnyRecipe(unittest.TestCase):
-    @settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(
+        max_examples=cases(7, 300),
+        deadline=None,
+        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+    )
     @given(
         parts(),
         RECIPES,
@@ -349,7 +354,7 @@ class Arcs(unittest.TestCase):
         rng = np.random.default_rng(4)
         self.assertFalse(self.fit(np.cumsum(rng.normal(size=(60, 2)), axis=0))[0].any())
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=cases(30, 1200), deadline=None)
     @given(st.floats(0.5, 60), st.floats(0.05, 0.6), st.floats(0, 0.01), st.integers(0, 10_000))
     def test_no_arc_leaves_its_strokes_by_more_than_is_allowed(
         self, radius: float, chord: float, noise: float, seed: int
@@ -443,7 +448,7 @@ class Names(unittest.TestCase):
             file_name("Desk hook", 0.4, 0.2, 7500, "short", ["desk0420.gco"]), "DESKH042.GCO"[:5] + "042.GCO"
         )
 
-    @settings(max_examples=100, deadline=None)
+    @settings(max_examples=cases(50, 2000), deadline=None)
     @given(
         st.text(max_size=90),
         st.floats(0.1, 1.2),

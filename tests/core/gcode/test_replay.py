@@ -18,6 +18,7 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import FEATURES, Feature, plan_strokes
+from tests.running.effort import cases
 from tests.support.solids import cylinder, sphere
 
 REPORT = """
@@ -109,7 +110,7 @@ class Words(unittest.TestCase):
 
 
 class Streaming(unittest.TestCase):
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=cases(7, 300), deadline=None)
     @given(st.integers(0, 10_000), st.sampled_from([40, 333, 5000]))
     def test_pieces_of_any_size_give_the_same_figures(self, seed: int, size: int) -> None:
         rng = random.Random(seed)

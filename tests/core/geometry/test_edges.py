@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from meanbead.core.geometry.clipping import clip_curves
 from meanbead.core.geometry.edges import edge_distance_mm
+from tests.running.effort import cases
 
 corner = st.tuples(st.integers(0, 8), st.integers(0, 8))
 rings = st.lists(corner, min_size=3, max_size=9, unique=True).map(lambda ring: shapely.Polygon(ring).buffer(0))
@@ -20,7 +21,7 @@ def as_curve(inner: list[tuple[int, int]]) -> np.ndarray:
 
 
 class Clipping(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=cases(100, 4000), deadline=None)
     @given(st.lists(st.tuples(regions, bends), min_size=1, max_size=4))
     @example([(shapely.box(0, 0, 4, 4), [(0, 0), (8, 8)])])
     @example([(shapely.box(0, 0, 4, 4), [(0, 0), (8, 0), (8, 8)])])
@@ -87,7 +88,7 @@ def _length_within(line: np.ndarray, shape: shapely.Geometry) -> float:
 
 
 class Distances(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=cases(100, 4000), deadline=None)
     @given(
         st.lists(regions, min_size=1, max_size=3),
         st.lists(st.tuples(st.floats(-2, 10), st.floats(-2, 10)), min_size=1, max_size=12),

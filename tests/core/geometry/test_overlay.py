@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.geometry.overlay import difference, intersection, together, without
+from tests.running.effort import cases
 
 # Crosses itself: the geometry library refuses to overlay it.
 BOW = shapely.Polygon([(0, 0), (4, 4), (4, 0), (0, 4)])
@@ -25,7 +26,7 @@ class Overlay(unittest.TestCase):
         self.assertAlmostEqual(without(BOX, BOW).area, 8)
         self.assertAlmostEqual(together(BOX, BOW).area, 16)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=cases(30, 1200), deadline=None)
     @given(rings, rings)
     def test_areas_add_up_for_any_pair(self, one: shapely.Polygon, other: shapely.Polygon) -> None:
         pair = [np.array([ring], dtype=object) for ring in (one, other)]

@@ -6,13 +6,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meanbead.core.geometry.polyline import needed_points, with_room
+from tests.running.effort import cases
 
 # Rising in x, so that the chord's segment is as near as its line.
 curves = st.lists(st.floats(-3, 3), min_size=2, max_size=40).map(lambda y: np.column_stack([np.arange(len(y)), y]))
 
 
 class Needed(unittest.TestCase):
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=cases(75, 3000), deadline=None)
     @given(curves, st.floats(0.01, 2))
     def test_what_is_left_out_lies_within_the_tolerance(self, curve: np.ndarray, tolerance: float) -> None:
         keep = needed_points(curve, tolerance)

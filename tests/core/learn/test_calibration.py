@@ -10,13 +10,14 @@ import numpy as np
 from meanbead.core.estimate.factors import FACTORS, OFFSET_MEAN_S, OFFSET_SD_S, by_factor
 from meanbead.core.estimate.ledger import CAUSES
 from meanbead.core.learn.calibration import Calibration, TimedRun, WeighedRun, fit_grams, fit_times
+from tests.running.effort import cases
 from tests.support.simulated_workshop import hidden, simulate
 
 
 class Truth(unittest.TestCase):
     def test_nine_of_ten_real_times_lie_in_the_interval_from_the_third_run_on(self) -> None:
         inside = []
-        for seed in range(66):
+        for seed in range(cases(24, 66)):
             kind = ("close", "far", "usual")[seed % 3]
             told = simulate(seed, kind, 13, drift=0.002 * (seed % 2))
             for count in range(3, 13):
@@ -234,7 +235,7 @@ class Grams(unittest.TestCase):
     def test_nine_of_ten_weights_lie_in_the_interval(self) -> None:
         rng = np.random.default_rng(2)
         inside = []
-        for _ in range(120):
+        for _ in range(cases(60, 400)):
             ratio, scatter = float(np.exp(rng.normal(0, 0.035))), float(rng.uniform(0.006, 0.02))
             weights = 40.0 * ratio * np.exp(scatter * rng.standard_normal(7))
             for count in range(3, 7):

@@ -11,6 +11,7 @@ from meanbead.core.learn.flow.fit import fit_flow_test, grouped, posteriors
 from meanbead.core.learn.flow.proposal import next_flow
 from meanbead.core.learn.flow.strands import strand_limit
 from meanbead.core.model.flow_test import STRANDS, FlowFit, FlowPoint, FlowTest
+from tests.running.effort import cases
 from tests.support.flow_tests import Truth, ladder, strand
 
 
@@ -25,11 +26,12 @@ def first_knee(fit: FlowFit) -> tuple[float, float, float] | None:
 
 class Coverage(unittest.TestCase):
     def test_the_interval_covers_as_it_says_over_scales_cuts_and_gross_errors(self) -> None:
-        """250 tests of truths that nothing was tuned to: 90 % within four standard deviations of the count."""
+        """Tests of truths that nothing was tuned to: 90 % within four standard deviations of the count."""
         rng = np.random.default_rng(20261126)
         inside, off = 0, []
         seen = 0
-        for number in range(250):
+        tried = cases(80, 2000)
+        for number in range(tried):
             truth = Truth(
                 knee=math.exp(rng.uniform(math.log(5), math.log(32))),
                 drive=rng.normal(1, 0.04),
@@ -45,7 +47,7 @@ class Coverage(unittest.TestCase):
             seen += 1
             inside += knee[0] <= truth.knee <= knee[2]
             off.append((knee[1] - truth.knee) / (knee[2] - knee[0]))
-        self.assertGreater(seen, 205)
+        self.assertGreater(seen, 0.8 * tried)
         self.assertLess(abs(inside / seen - 0.9), 4 * math.sqrt(0.09 / seen))
         self.assertLess(abs(float(np.median(off))), 0.1)
 
@@ -67,7 +69,7 @@ class Coverage(unittest.TestCase):
     def test_several_temperatures_share_the_drive_and_narrow_each_other(self) -> None:
         rng = np.random.default_rng(11)
         covered, alone_width, shared_width = 0, [], []
-        for _ in range(40):
+        for _ in range(cases(14, 40)):
             truths = {temp: Truth(knee=11 * math.exp(0.011 * (temp - 205))) for temp in (205, 215, 225)}
             points = tuple(
                 strand(rng, truth, flow, temp_c=temp, cut_mm=2.5)
@@ -174,7 +176,8 @@ class NextFlow(unittest.TestCase):
 
     def test_it_needs_a_third_fewer_strands_than_an_even_ladder(self) -> None:
         even, own = (
-            sum(self._steps(seed, adaptive=adaptive, target=0.045) for seed in range(14)) for adaptive in (False, True)
+            sum(self._steps(seed, adaptive=adaptive, target=0.045) for seed in range(cases(6, 14)))
+            for adaptive in (False, True)
         )
         self.assertLess(own, even * 2 / 3)
 
@@ -192,7 +195,7 @@ class Strands(unittest.TestCase):
         self.assertEqual((found.good_mm3_s, found.bad_mm3_s, found.doubtful), (10, 12, True))
 
     @given(st.lists(st.tuples(st.integers(1, 20), st.sampled_from(STRANDS)), min_size=1, max_size=25))
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=cases(100, 4000), deadline=None)
     def test_good_lies_below_bad_whatever_was_seen(self, seen: list[tuple[int, str]]) -> None:
         found = strand_limit(looks(*((float(flow), look) for flow, look in seen)), "curl")
         if found.good_mm3_s is not None and found.bad_mm3_s is not None:
@@ -216,7 +219,7 @@ class AnyTest(unittest.TestCase):
         ),
         st.sampled_from([0.001, 0.01, 1.0]),
     )
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=cases(40, 1600), deadline=None)
     def test_whatever_was_entered_gives_an_answer_that_holds_together(
         self, points: list[FlowPoint], scale: float
     ) -> None:

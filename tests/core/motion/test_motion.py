@@ -10,6 +10,7 @@ from meanbead.core.motion.limits import path_limits
 from meanbead.core.motion.lookahead import Moves, plan_speeds, straight_move_time_s
 from meanbead.core.motion.paired_lookahead import plan_with_and_without
 from tests.core.motion.reference_motion import curve_corner, dense_time, deviation_corner, jerk_corner
+from tests.running.effort import cases
 from tests.support.reference_limits import (
     acceleration_limits_mm_s2,
     corner_limits_mm_s,
@@ -128,7 +129,7 @@ def paths(draw: st.DrawFn) -> tuple[Moves, float]:
 class AgainstTheReference(unittest.TestCase):
     """Random paths against the dense sweep, whose own error is a few parts in ten thousand."""
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(paths())
     def test_jerk_law(self, case: tuple[Moves, float]) -> None:
         moves, _ = case
@@ -141,7 +142,7 @@ class AgainstTheReference(unittest.TestCase):
         fast = total(moves, corner_speeds_jerk(moves.unit, JERK, moves.halt), limit_by_axis(moves.unit, JERK))
         self.assertAlmostEqual(fast / slow, 1.0, delta=0.003)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(paths())
     def test_junction_deviation_law(self, case: tuple[Moves, float]) -> None:
         moves, deviation = case
@@ -215,7 +216,7 @@ class AgainstTheReference(unittest.TestCase):
         halts = [True] + [False] * (len(units) - 1)
         return dense_time(lengths, speeds, accelerations, corners, exits, halts, steps=60)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=cases(30, 1200), deadline=None)
     @given(st.floats(0.3, 60), st.floats(0.01, 3.0), st.floats(300, 5000), st.floats(0.005, 0.1), st.integers(0, 1000))
     def test_sideways_acceleration_on_arcs_of_any_fineness(
         self, radius: float, chord: float, acceleration: float, deviation: float, seed: int
@@ -256,7 +257,7 @@ class AgainstTheReference(unittest.TestCase):
             limits = path_limits(delta, np.full(32, 60.0), np.full(32, 1000.0), printer)
             self.assertAlmostEqual(min(60.0, float(limits.corner_mm_s[1:].min())) ** 2 / most, 1, delta=0.02)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(paths())
     def test_no_limit_is_broken(self, case: tuple[Moves, float]) -> None:
         moves, _ = case

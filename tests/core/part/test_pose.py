@@ -15,6 +15,7 @@ from meanbead.core.part.orientations import candidate_directions, orientations, 
 from meanbead.core.part.pose import cut_in_place, pose_of, posed, standing_on
 from meanbead.core.part.rays import Rays
 from meanbead.core.part.stability import centre_of_mass, tip_angle_deg
+from tests.running.effort import cases
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, sphere, table
 
 AXIS = st.tuples(*[st.floats(-1, 1)] * 3).map(np.array).filter(lambda axis: np.linalg.norm(axis) > 0.1)
@@ -62,7 +63,7 @@ class Posing(unittest.TestCase):
 
 
 class Cutting(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(AXIS, st.sampled_from(["x", "y", "z"]), st.floats(0.1, 0.9), st.sampled_from(["above", "below"]))
     def test_both_sides_of_any_cut_make_the_whole(self, turn: np.ndarray, axis: str, share: float, keep: str) -> None:
         solid = solid_of(block(30, 20, 12) + block(10, 10, 30, (4, 3, 0)))

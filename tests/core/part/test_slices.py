@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.slices import Layers, layer_stack, slice_solid
 from meanbead.core.part.solid import Solid, make_solid
+from tests.running.effort import cases
 from tests.support.solids import block, box, cone, solid_of, sphere
 
 
@@ -59,7 +60,7 @@ def _one_by_one(solid: Solid, layers: Layers) -> list[bytes]:
 class UprightSpans(unittest.TestCase):
     """Where walls stand upright a section is cut once; it must be what each layer's own cut would give, to the last bit."""
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=cases(12, 500), deadline=None)
     @given(
         st.lists(
             st.tuples(st.floats(3, 30), st.floats(3, 30), st.floats(0.4, 12), st.floats(0, 45), st.integers(3, 40)),

@@ -10,6 +10,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.picture import draw_solid
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.solid import Solid, make_solid
+from tests.running.effort import cases
 from tests.support.solids import box, cone, cylinder, sphere
 
 
@@ -113,7 +114,7 @@ class Facts(unittest.TestCase):
         solid = make_solid(raw(mesh))
         np.testing.assert_allclose(solid.vertices.min(axis=0), [-10, -10, 0], atol=1e-9)
 
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=cases(10, 400), deadline=None)
     @given(st.floats(0.2, 3.1), st.floats(-50, 50))
     def test_turning_and_moving_change_no_volume(self, angle: float, shift: float) -> None:
         mesh = trimesh.creation.cone(10, 30)

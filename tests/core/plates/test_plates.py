@@ -27,6 +27,7 @@ from meanbead.core.plates.estimate import estimate_plate, fill_plate, gap_of
 from meanbead.core.plates.outline import merged_solid
 from meanbead.core.plates.pack import boxes_packed, outlines_packed, used_length_mm
 from meanbead.core.schedule import plates_per_day
+from tests.running.effort import cases
 
 BED = BedMm()
 
@@ -89,7 +90,7 @@ class Packing(unittest.TestCase):
 
     def test_nothing_touches_and_true_outlines_are_never_worse_than_boxes(self) -> None:
         covered = {"boxes": 0.0, "outlines": 0.0, "taken": 0.0}
-        for number, (kinds, counts) in enumerate(self.sets()):
+        for number, (kinds, counts) in enumerate(self.sets()[: cases(3, 99)]):
             with self.subTest(set=number):
                 ways = {
                     "boxes": boxes_packed(kinds, counts, BED, 4),
@@ -153,7 +154,7 @@ class Checks(unittest.TestCase):
         self.assertEqual([one.kind for one in troubles([standing(9, 9, 400)], [Placed(0, 0, 0)], BED, 5)], ["high"])
         self.assertEqual(troubles(kinds, [Placed(0, 0, 0), Placed(0, 45, 0)], BED, 5), [])
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(st.integers(0, 10**6))
     def test_an_order_is_found_where_there_is_one(self, seed: int) -> None:
         rng = np.random.default_rng(seed)

@@ -9,6 +9,7 @@ from meanbead.core.formulas.melt import melt_ceiling
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.recipe.preview import preview
 from meanbead.core.recipe.resolve import resolve
+from tests.running.effort import cases
 
 PRINTER, PLA = Printer(), Material()
 
@@ -18,7 +19,7 @@ def seen(keys: dict | None = None, nozzle: Nozzle | None = None, printer: Printe
 
 
 class Preview(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(st.floats(0.06, 0.35), st.floats(0.36, 0.8), st.floats(10, 300))
     def test_flow_is_section_times_speed(self, height: float, width: float, speed: float) -> None:
         keys = {

@@ -19,6 +19,7 @@ from meanbead.core.model.insight import PartInsight
 from meanbead.core.model.shop import Shop
 from meanbead.core.part.facts import part_facts
 from meanbead.core.rules import findings
+from tests.running.effort import cases
 from tests.support.insights import insight
 from tests.support.solids import box
 
@@ -82,7 +83,7 @@ class Edges(unittest.TestCase):
 
 
 class Overhangs(unittest.TestCase):
-    @settings(max_examples=40)
+    @settings(max_examples=cases(20, 800))
     @given(st.integers(2, 15).map(lambda k: 5 * k + 2.5), st.floats(0.1, 0.28))
     def test_speak_just_where_the_bead_no_longer_carries(self, angle: float, height: float) -> None:
         keys = {"layer_height_mm": round(height, 2)}

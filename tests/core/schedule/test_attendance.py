@@ -16,6 +16,7 @@ from meanbead.core.schedule.attendance import (
     next_attended_h,
     plates_per_day,
 )
+from tests.running.effort import cases
 
 DAY = Attendance(from_h=8, to_h=22, turnaround_min=10)
 
@@ -35,13 +36,13 @@ def walked(minutes: int, attended: Attendance, weeks: int = 4) -> float:
 
 
 class PlatesADay(unittest.TestCase):
-    @settings(max_examples=12)
+    @settings(max_examples=cases(6, 240))
     @given(st.integers(20, 3000), st.integers(0, 12), st.integers(2, 12), st.lists(st.integers(0, 6), min_size=1))
     def test_equals_a_walk_through_the_minutes(self, minutes: int, start: int, hours: int, days: list[int]) -> None:
         attended = Attendance(from_h=start, to_h=start + hours, days=tuple(sorted(set(days))), turnaround_min=10)
         self.assertAlmostEqual(plates_per_day(minutes * 60, attended), walked(minutes, attended), delta=2.1 / 28)
 
-    @settings(max_examples=60)
+    @settings(max_examples=cases(30, 1200))
     @given(st.floats(600, 200_000), st.floats(1.0, 1.5))
     def test_a_longer_print_never_makes_clearly_more(self, seconds: float, factor: float) -> None:
         self.assertLess(plates_per_day(seconds * factor, DAY), plates_per_day(seconds, DAY) + 2 / 28)

@@ -8,6 +8,7 @@ from meanbead.core.strokes.features import FEATURES, Feature
 from meanbead.core.strokes.order import order_pieces
 from meanbead.core.strokes.pieces import Pieces, join_pieces
 from meanbead.core.strokes.sequence import nearest_ends, sequence
+from tests.running.effort import cases
 
 
 def lines(
@@ -65,7 +66,7 @@ def hops(ends: np.ndarray, order: list[int], backwards: list[bool], place: np.nd
 
 
 class Order(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(rows_of)
     def test_every_line_is_laid_once_and_the_path_hangs_together(self, rows: list[tuple[float, float, float]]) -> None:
         ordered = order_pieces(lines(rows), "nearest")
@@ -74,7 +75,7 @@ class Order(unittest.TestCase):
         self.assertEqual(found, sorted((float(x), float(a), float(b)) for x, a, b in rows))
         np.testing.assert_allclose(ordered.xy[1:, :2], ordered.xy[:-1, 2:])
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(rows_of)
     def test_always_goes_to_the_nearest_end_that_is_left(self, rows: list[tuple[float, float, float]]) -> None:
         """The search stops early by the distance across; that must not cost it the nearest line."""
@@ -94,7 +95,7 @@ class Order(unittest.TestCase):
             else:
                 left.remove(tuple(ordered.xy[index].tolist()))
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=cases(12, 500), deadline=None)
     @given(st.integers(0, 10_000), st.integers(1, 70))
     def test_infill_is_never_longer_than_the_nearest_end_next(self, seed: int, count: int) -> None:
         rng = np.random.default_rng(seed)

@@ -16,6 +16,7 @@ from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, StrokePlanner, Strokes, plan_strokes
 from meanbead.core.strokes.skins import FillSpacings, SkinLayers, split_fill
+from tests.running.effort import cases
 from tests.support.keys import exact
 from tests.support.solids import box, cone, cylinder, sphere
 
@@ -163,7 +164,7 @@ class Skins(unittest.TestCase):
         area = length_of(strokes, Feature.TOP) * SPACING
         self.assertAlmostEqual(area, 20 * 20 * 2, delta=60)
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=cases(15, 600), deadline=None)
     @given(
         st.lists(st.tuples(st.integers(2, 9), st.integers(0, 4)), min_size=1, max_size=9),
         st.integers(0, 4),
@@ -215,7 +216,7 @@ def regions(draw: st.DrawFn) -> shapely.Geometry:
 
 
 class ScanLines(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(regions(), st.floats(-3.1, 3.1), st.floats(0.4, 5))
     def test_agree_with_cutting_each_line_by_a_geometry_library(
         self, region: shapely.Geometry, angle: float, pitch: float
@@ -237,7 +238,7 @@ class ScanLines(unittest.TestCase):
         laid = float(np.hypot(*(lines.end - lines.start).T).sum())
         self.assertAlmostEqual(laid, expected, places=4)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=cases(20, 800), deadline=None)
     @given(st.floats(2, 60), st.floats(2, 60), st.sampled_from([0.0, math.pi / 2]))
     def test_fitted_lines_fill_a_rectangle_exactly(self, x: float, y: float, angle: float) -> None:
         one = np.array([shapely.box(0, 0, x, y)], dtype=object)

@@ -12,6 +12,7 @@ from meanbead.core.estimate.job import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.choices import with_value
+from tests.running.effort import cases
 from tests.support.solids import block, cone, solid_of
 
 
@@ -42,7 +43,7 @@ class Remembered(unittest.TestCase):
     def test_any_order_of_edits_and_samples_gives_what_a_fresh_engine_does(self) -> None:
         for solid in (_tray(), cone(12, 18, 40)):
             engine = Engine()
-            for edit in EDITS:
+            for edit in EDITS[: cases(4, 99)]:
                 recipe = Recipe()
                 for key, value in edit.items():
                     recipe = with_value(recipe, key, value)
@@ -84,9 +85,9 @@ class Remembered(unittest.TestCase):
         # Each count of walls adds to what is remembered under one key: that must not go on for ever.
         share = 400_000
         engine, solid, most = Engine(8 * share), _tray(), 0
-        for walls in range(1, 16):
+        for walls in range(1, cases(9, 16)):
             engine.estimate(PrintJob(solid, Recipe(walls=walls)))
             most = max(most, engine._planner._laid.nbytes)
         one = Engine()
-        one.estimate(PrintJob(solid, Recipe(walls=15)))
+        one.estimate(PrintJob(solid, Recipe(walls=walls)))
         self.assertLess(most, share + 2 * one._planner._laid.nbytes)

@@ -11,6 +11,7 @@ from meanbead.core.geometry.offsets import inset
 from meanbead.core.strokes import Feature, plan_strokes
 from meanbead.core.strokes.thin import FREE_END_WIDTHS, ThinStrokes, strips_of, thin_strokes
 from tests.core.strokes.test_planner import HEIGHT, SPACING, WIDTH, length_of, shape_of, volume_of
+from tests.running.effort import cases
 from tests.support.solids import block, box, cylinder, solid_of
 
 S = 0.4
@@ -31,7 +32,7 @@ def lengths(made: ThinStrokes) -> list[float]:
 
 
 class Middles(unittest.TestCase):
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=cases(15, 600), deadline=None)
     @given(st.floats(0.62 * S, 1.45 * S), st.floats(0, math.pi), st.floats(5, 30))
     def test_a_bar_is_one_stroke_of_its_own_width(self, thick: float, angle: float, long: float) -> None:
         bar = shapely.affinity.rotate(shapely.box(0, 0, long, thick), angle, use_radians=True)
@@ -41,7 +42,7 @@ class Middles(unittest.TestCase):
         # Its round ends fill the last quarter of a width.
         self.assertAlmostEqual(lengths(made)[0], long - 2 * FREE_END_WIDTHS * thick, delta=0.01)
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=cases(15, 600), deadline=None)
     @given(st.floats(1.55 * S, 2.55 * S), st.floats(0, math.pi), st.floats(5, 30))
     def test_a_broad_bar_is_one_way_round_of_half_its_width(self, thick: float, angle: float, long: float) -> None:
         made = middles(shapely.affinity.rotate(shapely.box(0, 0, long, thick), angle, use_radians=True), depth=1.3 * S)
@@ -55,7 +56,7 @@ class Middles(unittest.TestCase):
         np.testing.assert_allclose(made.width_mm, 0.9 * S, rtol=1e-3)
         np.testing.assert_allclose(np.sort(np.unique(made.points[:, 1].round(6))), [0.45 * S, 1.35 * S], atol=1e-3)
 
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=cases(7, 300), deadline=None)
     @given(st.floats(3, 40), st.floats(0.65 * S, 1.4 * S))
     def test_a_ring_is_one_closed_stroke_on_its_middle_circle(self, radius: float, thick: float) -> None:
         circle = shapely.Point(0, 0)

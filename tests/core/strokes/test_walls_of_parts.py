@@ -14,13 +14,14 @@ from meanbead.core.formulas.melt import melt_ceiling, temperature_for_flow_c
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.insight import part_insight
 from meanbead.core.rules.rule_input import even_flow_mm3_s
+from tests.running.effort import cases
 from tests.support.solids import block, box, cylinder, solid_of
 
 ENGINE = Engine()
 
 
 class Bands(unittest.TestCase):
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=cases(6, 240), deadline=None)
     @given(st.floats(1.0, 6.0))
     def test_a_boxes_wall_is_found_to_a_tenth(self, wall: float) -> None:
         side = 40.0
