@@ -242,7 +242,7 @@ class OnTheBoard(DayCase):
     def test_what_changes_would_bring(self) -> None:
         self.queue(quantity=3)
         self.plan()
-        job = self.wait(self.call("POST", "/api/day/worth", {"seconds": 0.1}, 202))
+        job = self.wait(self.call("POST", "/api/day/worth", {"seconds": 0.5}, 202))
         self.assertEqual([one["key"] for one in job["worth"]["changes"]], ["nozzles", "hotend", "machine", "evening"])
 
     def test_spools_calendar_and_a_board_without_a_plan(self) -> None:

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 from hypothesis import settings
+
+Test = TypeVar("Test", bound=Callable[..., Any])
 
 LONG = "MEANBEAD_TESTS_LONG"
 """Set in the environment of whoever runs the long check."""
@@ -18,6 +22,12 @@ def is_long() -> bool:
 def cases(short: int, long: int) -> int:
     """How many cases a test tries."""
     return long if is_long() else short
+
+
+def only_long(test: Test) -> Test:
+    """A test that only the long check runs: what it holds in small, another test holds in every check."""
+    test.only_long = True  # type: ignore[attr-defined]
+    return test
 
 
 def repeatable() -> None:

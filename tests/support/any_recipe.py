@@ -61,6 +61,16 @@ BOUNDS: dict[str, tuple[float, float]] = {
 _LIST_AT_MOST = 2
 
 
+def numbers(low: float, high: float) -> st.SearchStrategy[float]:
+    """Numbers to a thousandth, as people type them."""
+    return st.floats(low, high).map(lambda value: min(max(round(value, 3), low), high))
+
+
+def some(**keys: st.SearchStrategy[Any]) -> st.SearchStrategy[dict[str, Any]]:
+    """Any of the keys, or none."""
+    return st.fixed_dictionaries({}, optional=keys)
+
+
 def recipes(*, without: tuple[str, ...] = ()) -> st.SearchStrategy[dict[str, Any]]:
     """Recipes as JSON has them: any of the keys, each with any value of its type within its bounds; but for some that belong to
     something else there."""
@@ -110,7 +120,7 @@ def _values(kind: Any, limits: tuple[Any, ...], path: str) -> st.SearchStrategy[
         low, high = _bounds(limits, path)
         if kind is int:
             return st.integers(int(low), int(high))
-        return st.floats(low, high).map(lambda value: min(max(round(value, 3), low), high))
+        return numbers(low, high)
     if isinstance(kind, type) and issubclass(kind, BaseModel):
         return _model(kind, f"{path}.")
     raise TypeError(f"{path}: no values are known for {kind!r}")

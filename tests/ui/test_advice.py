@@ -8,6 +8,7 @@ import re
 import trimesh
 from playwright.sync_api import Route, expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 """For what is computed many times over, on a machine that runs other tests beside."""
@@ -104,6 +105,7 @@ class TradeOff(UiCase):
         self.wait_for_figures()
         expect(page.get_by_test_id("sheet").get_by_role("columnheader")).to_have_count(4)
 
+    @only_long
     def test_a_column_that_the_line_does_not_reach_is_named(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((18, 14, 4)), 'beyond.stl')}/tradeoff")
         page = self.page
@@ -115,6 +117,7 @@ class TradeOff(UiCase):
         page.get_by_role("button", name="Search all 2 recipes").click()
         expect(page.get_by_test_id("beyond")).to_contain_text("Everyday with")
 
+    @only_long
     def test_a_page_that_is_loaded_anew_follows_its_search_on(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'anew.stl')}/tradeoff")
         page = self.page
@@ -155,6 +158,7 @@ class TradeOff(UiCase):
         page.reload()
         expect(page.get_by_test_id("answer")).to_contain_text("Fastest")
 
+    @only_long
     def test_a_search_that_was_refused_is_not_asked_for_again(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 1)), 'refused.stl')}/tradeoff")
         page = self.page
@@ -176,6 +180,7 @@ class TradeOff(UiCase):
         self.assertEqual(len(asked), 1)
         self.expected_errors = ("422",)
 
+    @only_long
     def test_a_limit_that_a_column_set_goes_with_the_column_as_it_was(self) -> None:
         part = self.add_part(trimesh.creation.box((12, 12, 6)), "stronger.stl")
         self.open(f"/parts/{part}/tradeoff")
@@ -214,6 +219,7 @@ class TradeOff(UiCase):
                 expect(search).to_be_enabled()
                 expect(page.get_by_role("button", name="Usual values again")).to_have_count(0)
 
+    @only_long
     def test_limits_that_nothing_keeps_are_said(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((12, 12, 4)), 'limited.stl')}/tradeoff")
         page = self.page
@@ -288,6 +294,7 @@ class HouseAndShelf(UiCase):
         page.get_by_role("button", name="Take this school").click()
         expect(page.get_by_role("button", name="Take this school")).to_have_count(0)
 
+    @only_long
     def test_prices_are_in_the_workshops_currency(self) -> None:
         page = self.new_part()
         bench = page.url
@@ -315,6 +322,7 @@ class Choosing(UiCase):
         page.get_by_role("link", name="Chosen block").click()
         expect(page.get_by_role("button", name="Everyday is the chosen recipe")).to_be_visible()
 
+    @only_long
     def test_a_part_is_cut_flat_and_made_whole_again(self) -> None:
         page = self.new_part("cut-block.stl", (20, 16, 10))
         page.goto(f"{page.url}/ready")

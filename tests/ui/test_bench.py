@@ -5,6 +5,7 @@ import urllib.request
 import trimesh
 from playwright.sync_api import Route, expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 
@@ -41,58 +42,6 @@ class Editing(UiCase):
         for row, text in edits:
             expect(self.cell(row, "Everyday")).to_have_accessible_name(f"{row}, Everyday: {text}")
 
-    def test_undo_and_redo(self) -> None:
-        page = self.new_part()
-        self.set_cell("Walls in lines", "Everyday", "5")
-        expect(self.cell("Walls in lines", "Everyday")).to_contain_text("5")
-        page.keyboard.press("Control+z")
-        expect(self.cell("Walls in lines", "Everyday")).to_have_accessible_name("Walls in lines, Everyday: 2, default")
-        page.get_by_role("button", name="Redo").click()
-        expect(self.cell("Walls in lines", "Everyday")).to_have_accessible_name("Walls in lines, Everyday: 5")
-
-    def test_columns_are_duplicated_removed_and_brought_back(self) -> None:
-        page = self.new_part()
-        page.get_by_role("button", name="Duplicate Everyday").click()
-        expect(self.cell("Walls in lines", "Everyday copy")).to_be_visible()
-        self.set_cell("Walls in lines", "Everyday copy", "6")
-        expect(self.cell("Walls in lines", "Everyday copy")).to_have_accessible_name(
-            "Walls in lines, Everyday copy: 6, differs from the first"
-        )
-        page.get_by_role("button", name="Remove Everyday copy").click()
-        expect(self.cell("Walls in lines", "Everyday copy")).to_have_count(0)
-        page.get_by_role("status").get_by_role("button", name="Undo").click()
-        expect(self.cell("Walls in lines", "Everyday copy")).to_contain_text("6")
-        headers = page.get_by_role("button", name="Name of recipe").all_inner_texts()
-        self.assertEqual(headers, ["Everyday", "Everyday copy", "Coarser"])
-
-    def test_differences_from_the_first_column_are_shown(self) -> None:
-        page = self.new_part()
-        expect(self.cell("Nozzle", "Coarser")).to_have_accessible_name(
-            "Nozzle, Coarser: 0.6 brass, differs from the first"
-        )
-        expect(page.get_by_role("note", name="Layers, Coarser:")).to_contain_text("−11")
-
-    def test_a_contradiction_is_said_at_the_cell_and_nothing_is_lost(self) -> None:
-        page = self.new_part()
-        self.set_cell("Layer height in mm", "Everyday", "0.9")
-        expect(page.get_by_role("alert").first).to_contain_text("wide")
-        page.keyboard.press("Escape")
-        expect(self.cell("Layer height in mm", "Everyday")).to_have_accessible_name(
-            "Layer height in mm, Everyday: 0.2, default"
-        )
-        self.set_cell("Layer height in mm", "Everyday", "thin")
-        expect(page.get_by_role("alert").first).to_contain_text("is not a number")
-        page.keyboard.press("Escape")
-
-    def test_an_empty_cell_goes_back_to_the_default(self) -> None:
-        page = self.new_part()
-        self.set_cell("Infill in %", "Everyday", "40 %")
-        expect(self.cell("Infill in %", "Everyday")).to_have_accessible_name("Infill in %, Everyday: 40")
-        self.cell("Infill in %", "Everyday").focus()
-        page.keyboard.press("Delete")
-        page.keyboard.press("Enter")
-        expect(self.cell("Infill in %", "Everyday")).to_have_accessible_name("Infill in %, Everyday: 15, default")
-
     def test_picking_a_nozzle_carries_heights_along(self) -> None:
         page = self.new_part()
         self.cell("Nozzle", "Everyday").click()
@@ -112,15 +61,7 @@ class Editing(UiCase):
         )
         urllib.request.urlopen(request).close()
 
-    def test_a_change_of_the_same_cell_elsewhere_is_not_overwritten(self) -> None:
-        self.hear_nothing()
-        page = self.new_part()
-        self.change_elsewhere({"top_layers": 7})
-        self.set_cell("Top layers in layers", "Everyday", "9")
-        expect(page.get_by_role("status")).to_contain_text("Somebody else changed this in between.")
-        page.keyboard.press("Escape")
-        expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("7")
-
+    @only_long
     def test_names_that_come_late_are_nobodys_change(self) -> None:
         page = self.page
         kept: list[Route] = []
@@ -145,50 +86,7 @@ class Editing(UiCase):
         page.keyboard.press("Enter")
         expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("9")
 
-    def test_changes_of_two_cells_in_two_places_are_both_kept_and_said(self) -> None:
-        self.hear_nothing()
-        page = self.new_part()
-        self.change_elsewhere({"walls": 7})
-        self.set_cell("Top layers in layers", "Everyday", "9")
-        expect(page.get_by_role("status")).to_contain_text("It now holds both changes")
-        expect(self.cell("Walls in lines", "Everyday")).to_contain_text("7")
-        expect(self.cell("Top layers in layers", "Everyday")).to_contain_text("9")
-
-    def test_a_late_answer_does_not_pull_anybody_out_of_the_next_cell(self) -> None:
-        page = self.new_part()
-        held: list[Route] = []
-        page.route("**/api/recipes/*", lambda route: held.append(route))
-        with page.expect_request("**/api/recipes/*"):
-            self.set_cell("Infill in %", "Everyday", "22")
-        self.cell("Travel in mm/s", "Everyday").click()
-        with page.expect_response("**/api/recipes/*"):
-            for route in held:
-                route.continue_()
-        page.unroute_all()
-        self.next_frame()
-        page.keyboard.press("Control+a")
-        page.keyboard.type("120")
-        page.keyboard.press("Enter")
-        expect(self.cell("Travel in mm/s", "Everyday")).to_have_accessible_name("Travel in mm/s, Everyday: 120")
-
-
 class Keyboard(UiCase):
-    def test_the_sheet_works_without_a_mouse(self) -> None:
-        page = self.new_part()
-        self.cell("Layer height in mm", "Everyday").focus()
-        for key in ("ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowRight"):
-            page.keyboard.press(key)
-        expect(self.cell("Walls in lines", "Coarser")).to_be_focused()
-        page.keyboard.type("3")
-        page.keyboard.press("Enter")
-        expect(self.cell("Walls in lines", "Coarser")).to_contain_text("3")
-        expect(self.cell("Top layers in layers", "Coarser")).to_be_focused()
-        page.keyboard.press("ArrowUp")
-        page.keyboard.type("8")
-        page.keyboard.press("Escape")
-        expect(self.cell("Walls in lines", "Coarser")).to_be_focused()
-        expect(self.cell("Walls in lines", "Coarser")).to_contain_text("3")
-
     def test_from_the_list_to_an_edit_with_keys_only(self) -> None:
         page = self.open("/")
         expect(page.get_by_role("link", name="Bin tag")).to_be_visible()
@@ -205,6 +103,7 @@ class Keyboard(UiCase):
 
 
 class Naming(UiCase):
+    @only_long
     def test_a_part_is_renamed_and_keeps_its_name(self) -> None:
         page = self.new_part()
         page.get_by_role("button", name="Rename").click()
@@ -290,6 +189,7 @@ class AllChoices(UiCase):
         expect(self.cell("Spiral", "Everyday")).to_be_visible()
         expect(self.cell("Seam", "Everyday")).to_have_count(0)
 
+    @only_long
     def test_a_raft_and_ironing_show_in_the_ledger(self) -> None:
         page = self.new_part()
         self.cell("Start with", "Everyday").click()
@@ -304,6 +204,7 @@ class AllChoices(UiCase):
             expect(page.get_by_role("rowheader", name=feature)).to_be_visible()
         expect(page.get_by_text("Wear eye protection").first).to_be_visible()
 
+    @only_long
     def test_height_ranges_are_one_line_of_text(self) -> None:
         page = self.new_part()
         page.get_by_role("button", name="more choices of Infill").click()
@@ -359,6 +260,7 @@ class Replayed(UiCase):
         expect(page.get_by_test_id("layer")).to_contain_text("2 of 2")
         self.assertEqual(self.axe(), [])
 
+    @only_long
     def test_what_is_no_gcode_is_told(self) -> None:
         page = self.new_part()
         self.send("once upon a time")

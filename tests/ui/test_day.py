@@ -9,6 +9,7 @@ from typing import Any
 import trimesh
 from playwright.sync_api import expect
 
+from tests.running.effort import only_long
 from tests.ui.test_log import LogCase
 
 
@@ -83,6 +84,7 @@ class OnTheDesk(DayCase):
         expect(page.locator("section[aria-labelledby=run] li strong").first).to_be_visible()
         self.assertEqual(self.axe(), [])
 
+    @only_long
     def test_a_run_is_moved_by_hand_and_that_is_undone(self) -> None:
         item = self.planned(self.part("moved-box.stl"), 2)
         page = self.open("/day")
@@ -144,6 +146,7 @@ class OnTheDesk(DayCase):
         )
         self.assertEqual(self.axe(), [])
 
+    @only_long
     def test_a_failed_run_is_queued_once_more(self) -> None:
         run = self.enter(self.start_run(self.part("again-box.stl")), state="scrapped")
         page = self.open(f"/log/{run['id']}")
@@ -156,6 +159,7 @@ class OnTheDesk(DayCase):
 class OnTheWall(DayCase):
     size = (390, 844)
 
+    @only_long
     def test_queue_and_spools_fit_a_phone(self) -> None:
         self.planned(self.part("pocket-box.stl"), 1)
         for address, landmark in (("/day/queue", "The queue"), ("/day/spools", "Spools")):
@@ -215,6 +219,7 @@ class OnThePlate(DayCase):
         expect(page.get_by_role("row", name=re.compile("A pair"))).to_be_visible()
         self.assertGreater(part, 0)
 
+    @only_long
     def test_how_many_on_a_plate_pay_best(self) -> None:
         page = self.open(f"/day/queue?part={self.part('filled-box.stl')}")
         page.get_by_role("button", name="How many on a plate pay best?").click()

@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 
@@ -80,6 +81,7 @@ class OnAPhone(AtTheDesk):
         expect(page.get_by_role("button", name=re.compile("^Take out the strand"))).to_have_count(1)
         expect(page.get_by_text("kept here, not stored yet.")).to_have_count(0)
 
+    @only_long
     def test_a_reload_in_the_middle_loses_nothing(self) -> None:
         page = self.planned()
         weight = page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$"))
@@ -129,6 +131,7 @@ class OnAPhone(AtTheDesk):
         expect(piece.get_by_text(re.compile("No strings from"))).to_have_count(0)
 
 
+    @only_long
     def test_a_strand_is_entered_with_the_keyboard_alone(self) -> None:
         page = self.planned()
         weight = page.get_by_role("textbox", name=re.compile(r"^Weight\s*g$"))

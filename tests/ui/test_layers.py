@@ -7,6 +7,7 @@ import trimesh
 from PIL import Image
 from playwright.sync_api import expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 
@@ -69,6 +70,7 @@ class Layers(UiCase):
         page.get_by_label("Travel").check()
         page.get_by_label("This layer alone").check()
 
+    @only_long
     def test_a_part_of_many_strokes_looks_the_same_drawn_simply(self) -> None:
         # The browser of the tests draws on the processor, as one without a graphics card does.
         part = self.add_part(trimesh.creation.icosphere(4, radius=22), "marble.stl")
@@ -110,6 +112,7 @@ class Layers(UiCase):
         page.get_by_label("Layer", exact=True).fill("4")
         expect(page.get_by_role("img", name=re.compile("Strokes of Coarser, layer 3 of 6"))).to_be_visible()
 
+    @only_long
     def test_a_share_of_the_ledger_is_seen_in_the_layers(self) -> None:
         page = self.new_part("ledgered.stl", (16, 16, 2))
         page.get_by_role("button", name=re.compile(r"^\d")).and_(

@@ -11,6 +11,7 @@ from typing import Any
 import trimesh
 from playwright.sync_api import expect
 
+from tests.running.effort import only_long
 from tests.ui.test_log import LogCase
 
 
@@ -216,6 +217,7 @@ class Experimented(LearningCase):
         expect(page.get_by_role("heading", name="Decided by experiment")).to_be_visible()
         self.api("PATCH", "/api/house-rules", {"version": self.api("GET", "/api/house-rules")["version"], "rules": {}})
 
+    @only_long
     def test_measurements_are_typed_undone_and_judged_within_the_gauge(self) -> None:
         machine = self.machine("Heronry")
         _, columns = self.part_on(machine, "squeezed.stl")
@@ -250,6 +252,7 @@ class OnAPhone(LearningCase):
     size = (390, 844)
     dark = True
 
+    @only_long
     def test_the_rooms_stand_on_a_narrow_page(self) -> None:
         machine = self.machine("Ibis")
         _, columns = self.part_on(machine, "narrow.stl")

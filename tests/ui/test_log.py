@@ -12,6 +12,7 @@ import trimesh
 from PIL import Image
 from playwright.sync_api import APIResponse, Page, Route, expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 
@@ -256,6 +257,7 @@ class InAndOut(LogCase):
         page.get_by_label("Words").fill("Widget")
         expect(page.get_by_role("link", name="Widget")).to_be_visible()
 
+    @only_long
     def test_labels_are_laid_out_as_they_will_come_and_come_as_a_pdf(self) -> None:
         run = self.start_run(self.add_part(trimesh.creation.box((20, 20, 6)), "labelled.stl"))
         page = self.open(f"/log/labels?runs={run['id']}")
@@ -266,6 +268,7 @@ class InAndOut(LogCase):
         href = page.get_by_role("link", name="Open the PDF").get_attribute("href") or ""
         self.assertEqual(self.page.request.get(self.address + href).body()[:5], b"%PDF-")
 
+    @only_long
     def test_what_was_done_is_noted_and_taken_out_again(self) -> None:
         page = self.open("/log/journal")
         page.get_by_label("What was done").select_option("bed_cleaned")

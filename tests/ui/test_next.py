@@ -7,6 +7,7 @@ import re
 import trimesh
 from playwright.sync_api import Response, expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 from tests.ui.test_advice import cup
 
@@ -61,6 +62,7 @@ class NextMove(UiCase):
         self.assertLess(answers[0]["moves"]["tried"], answers[0]["moves"]["of"])
         self.assertTrue(any(one["done"] for one in answers))
 
+    @only_long
     def test_the_head_tells_what_makes_a_column_another(self) -> None:
         self.open_cup("told-cup.stl")
         self.page.get_by_role("button", name="Duplicate Everyday").click()
@@ -69,6 +71,7 @@ class NextMove(UiCase):
         expect(head).to_contain_text("walls 4")
         expect(head).to_contain_text(re.compile(r"±\d+ %"))
 
+    @only_long
     def test_faces_under_the_sheet_are_remembered(self) -> None:
         self.open_cup("faced-cup.stl")
         page = self.page
@@ -149,6 +152,7 @@ class Palette(UiCase):
         page.keyboard.press("Enter")
         expect(page).to_have_url(re.compile("/flow$"))
 
+    @only_long
     def test_the_keys_of_a_page_are_listed(self) -> None:
         page = self.new_part("keyed.stl")
         self.cell("Walls in lines", "Everyday").focus()
@@ -192,6 +196,7 @@ class Beginning(UiCase):
 
 
 class Guide(UiCase):
+    @only_long
     def test_every_page_has_its_picture_and_can_be_found(self) -> None:
         page = self.open("/guide")
         links = page.get_by_role("navigation", name="Guide").get_by_role("link")

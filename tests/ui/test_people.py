@@ -7,6 +7,7 @@ from typing import ClassVar
 import trimesh
 from playwright.sync_api import BrowserContext, Page, expect
 
+from tests.running.effort import only_long
 from tests.support.network import NetworkWorkshop
 from tests.support.people import PASSPHRASE
 from tests.support.solids import stl_bytes
@@ -198,6 +199,7 @@ class Network(unittest.TestCase):
                 break
         expect(told).to_contain_text("Too many tries failed. Wait")
 
+    @only_long
     def test_account_and_network_pages(self) -> None:
         page = self.page(address="/account")
         self.enter(page, "Ida")

@@ -5,6 +5,7 @@ import numpy as np
 import trimesh
 from playwright.sync_api import Route, expect
 
+from tests.running.effort import only_long
 from tests.support.solids import block, solid_of
 from tests.ui.browser import UiCase
 
@@ -24,6 +25,7 @@ class Ready(UiCase):
     def expect_size(self, size: str) -> None:
         expect(self.page.get_by_text(f"{size} mm ·").first).to_be_visible()
 
+    @only_long
     def test_facts_are_told_and_shown_on_the_part(self) -> None:
         cup = as_trimesh(block(30, 30, 20) - block(27, 27, 20, (1.5, 1.5, 2)))
         self.ready(cup, "square-cup.stl")
@@ -84,6 +86,7 @@ class Ready(UiCase):
         page.get_by_label("Height of the section").fill("500")
         expect(page.get_by_text("10.0 mm", exact=True)).to_be_visible()
 
+    @only_long
     def test_until_its_mesh_has_come_a_turned_part_is_measured_by_its_facts(self) -> None:
         self.ready(trimesh.creation.box((10, 20, 30)), "turned.stl")
         page = self.page
@@ -127,6 +130,7 @@ class Ready(UiCase):
         self.wait_for_figures()
         self.assertEqual(self.result("Layers", "Everyday"), "40")
 
+    @only_long
     def test_bodies_are_split_and_brought_together_again(self) -> None:
         two = as_trimesh(block(10, 10, 10) + block(6, 6, 6, (30, 0, 0)))
         self.ready(two, "pair.stl")

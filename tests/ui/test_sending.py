@@ -12,6 +12,7 @@ from playwright.sync_api import Page, expect
 
 from meanbead.core.gcode.placeholders import SIMPLE_END, SIMPLE_START
 from meanbead.simulators.machine import Faults, MachineServer, SimulatedMachine
+from tests.running.effort import only_long
 from tests.ui.test_log import LogCase
 
 
@@ -94,6 +95,7 @@ class ToTheMachine(SendingCase):
         expect(page.get_by_role("row", name=re.compile("Printing"))).to_contain_text(re.compile(r"\+\d+ (s|min)"))
         expect(page.get_by_role("link", name="Enter what happened")).to_be_visible()
 
+    @only_long
     def test_a_console_that_dies_and_returns(self) -> None:
         machine = self.simulated()
         page = self.started()
@@ -137,6 +139,7 @@ class ToTheMachine(SendingCase):
         shown.get_by_role("button", name="Stop at once").click()
         expect(page.get_by_role("button", name="Came out well").first).to_be_visible()
 
+    @only_long
     def test_a_restarted_machine_is_said_to_be_unknown(self) -> None:
         machine = self.simulated()
         page = self.started()
@@ -196,6 +199,7 @@ class TheWay(SendingCase):
         page.reload()
         expect(page.get_by_label("Address", exact=True)).to_have_value("https://127.0.0.1:9/files/")
 
+    @only_long
     def test_schools_of_writing_say_why(self) -> None:
         page = self.open(f"/shelf/machines/{self.machine['id']}/sending")
         page.get_by_label("Curves").select_option(label="as arcs")

@@ -2,10 +2,12 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 
 class Rows(UiCase):
+    @only_long
     def test_a_search_finds_any_row_and_only_differences_can_be_shown(self) -> None:
         page = self.new_part()
         page.get_by_label("Find a row").fill("seam")
@@ -43,6 +45,7 @@ class Rows(UiCase):
             "Line width, infill in mm, Everyday: 0.44, default"
         )
 
+    @only_long
     def test_heights_go_by_motor_steps_and_say_when_they_do_not(self) -> None:
         page = self.new_part()
         height = self.cell("Layer height in mm", "Everyday")
@@ -111,6 +114,7 @@ class Clipboard(UiCase):
         page.keyboard.press("Control+v")
         expect(page.get_by_role("status")).to_contain_text("is not a number")
 
+    @only_long
     def test_a_whole_column_is_copied_onto_another(self) -> None:
         page = self.new_part()
         self.set_cell("Infill in %", "Everyday", "33")

@@ -5,6 +5,7 @@ import threading
 from playwright.sync_api import Locator, Route, expect
 
 from meanbead.simulators.console import ConsoleServer
+from tests.running.effort import only_long
 from tests.ui.browser import UiCase
 
 
@@ -82,6 +83,7 @@ class Shelf(UiCase):
         page.get_by_role("button", name="Undo").click()
         expect(card.get_by_role("button", name="Melt zone is set; say measured")).to_be_visible()
 
+    @only_long
     def test_the_firmware_says_the_limits(self) -> None:
         card = self.new_machine("Plover")
         card.get_by_text("Take the limits from the firmware").click()
@@ -98,6 +100,7 @@ class Shelf(UiCase):
         expect(card.get_by_role("button", name="Top speed Y is measured; say typical")).to_be_visible()
         expect(card.get_by_label("Jerk X mm/s", exact=True)).to_have_count(0)
 
+    @only_long
     def test_heights_on_whole_steps_are_taken_into_a_column(self) -> None:
         page = self.new_part()
         bench = page.url
@@ -115,6 +118,7 @@ class Shelf(UiCase):
         page.get_by_role("button", name="Undo").click()
         expect(self.cell("Machine", "0.28 mm layers")).to_have_count(0)
 
+    @only_long
     def test_its_start_text_takes_what_replaying_it_takes(self) -> None:
         card = self.new_machine("Whimbrel")
         card.get_by_text("Start and end text").click()
@@ -153,6 +157,7 @@ class Shelf(UiCase):
         self.page.route(address, lambda route: kept.append(route) if not kept else route.continue_())
         return kept
 
+    @only_long
     def test_a_late_answer_reaches_the_bench_that_is_open_by_then(self) -> None:
         card = self.new_machine("Tortoise")
         page = self.new_part()
@@ -227,6 +232,7 @@ class Shelf(UiCase):
             self.card(name).get_by_role("button", name="Remove").click()
             expect(rows.get_by_role("button", name=re.compile(f"^{name}(?! two)"))).to_have_count(0)
 
+    @only_long
     def test_a_plastic_of_the_library_is_priced_and_given_as_a_file(self) -> None:
         page = self.open("/shelf?kind=materials")
         page.get_by_label("Add a material like").select_option(label="ASA")

@@ -8,6 +8,7 @@ import trimesh
 from playwright.sync_api import Route, expect
 
 from meanbead.core.text.durations import duration
+from tests.running.effort import only_long
 from tests.support.open_surfaces import open_scan
 from tests.support.solids import stl_bytes
 from tests.ui.browser import UiCase
@@ -65,6 +66,7 @@ class Asking(Held):
         kept = page.request.get(f"{self.address}/api/house-recipes").json()["recipes"]
         self.assertEqual(max(kept, key=lambda one: one["id"])["choices"]["walls"], 5)
 
+    @only_long
     def test_the_settings_sheet_and_the_history_hold_the_edit(self) -> None:
         page = self.new_part("sheet-at-once.stl")
         self.edit_held("Infill in %", "42")
@@ -86,6 +88,7 @@ class Asking(Held):
         self.assertTrue(stored and asked, self.sent)
         self.assertLess(stored[0], asked[0])
 
+    @only_long
     def test_a_duplicate_and_another_nozzle_take_the_edit_along(self) -> None:
         page = self.new_part("doubled-at-once.stl")
         self.edit_held()
@@ -106,6 +109,7 @@ class Asking(Held):
         self.let_go()
         expect(height).to_have_accessible_name("Layer height in mm, Everyday: 0.24")
 
+    @only_long
     def test_nothing_is_asked_about_a_column_that_was_removed(self) -> None:
         page = self.new_part("gone-at-once.stl")
         page.get_by_role("button", name="Duplicate Everyday").click()
@@ -132,6 +136,7 @@ class Undoing(Held):
 
     expected_errors = ("ERR_FAILED", "net::")
 
+    @only_long
     def test_a_step_that_could_not_be_undone_can_be_tried_again(self) -> None:
         page = self.new_part("undo-later.stl")
         self.set_cell("Walls in lines", "Everyday", "4")
@@ -195,6 +200,7 @@ class Guessing(UiCase):
 
 
 class TradeOff(UiCase):
+    @only_long
     def test_columns_stand_on_the_axes_before_a_search(self) -> None:
         self.open(f"/parts/{self.add_part(trimesh.creation.box((16, 12, 5)), 'empty-tradeoff.stl')}/tradeoff")
         cloud = self.page.get_by_test_id("cloud")

@@ -28,8 +28,9 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
 from meanbead.core.rules import RULES, findings
 from meanbead.core.rules.conventions import convention_label, topics
-from tests.core.test_any_recipe import RECIPES, SOLIDS, choice, numbers, some
+from tests.core.test_any_recipe import SOLIDS
 from tests.running.effort import cases
+from tests.support.any_recipe import numbers, recipes, some
 from tests.support.estimating import estimate_with_findings
 from tests.support.insights import insight
 from tests.support.solids import block, box, cone, cylinder, ledge, solid_of, table
@@ -310,7 +311,7 @@ PACED = some(
 
 class AnyRemedy(unittest.TestCase):
     @settings(max_examples=cases(30, 1200), deadline=None)
-    @given(RECIPES, PACED, choice(*range(len(SOLIDS))), st.booleans())
+    @given(recipes(), PACED, st.sampled_from(range(len(SOLIDS))), st.booleans())
     def test_applied_it_clears_its_finding(
         self, keys: dict[str, Any], pace: dict[str, Any], which: int, steps: bool
     ) -> None:
