@@ -221,7 +221,7 @@ def _run(names: Sequence[str], file: Path, mutant: Mutant | None) -> int:
             # Kept machine code would not have the fault in it.
             import numba
 
-            numba.config.DISABLE_JIT = 1
+            numba.config.DISABLE_JIT = 1  # type: ignore[attr-defined]
         if mutant is not None:
             sys.meta_path.insert(0, _Faulty(mutant))
         from tests.running.effort import repeatable

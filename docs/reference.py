@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import sys
 from importlib import import_module
 from pathlib import Path
@@ -29,8 +30,22 @@ def _on_its_face(name: str) -> bool:
     return face is None or module in face
 
 
+def _stamp() -> Path:
+    return FOLDER / "made-of.txt"
+
+
+def _sources() -> str:
+    """What the pages are made of, as one digest."""
+    digest = hashlib.sha256()
+    for file in sorted((Path(meanbead.core.__path__[0])).rglob("*.py")):
+        digest.update(file.read_bytes())
+    return digest.hexdigest()
+
+
 def main() -> int:
     """One page a module, with a search; nothing is fetched from elsewhere. Fails where a module has no words of its own."""
+    if FOLDER.joinpath("index.html").exists() and _stamp().exists() and _stamp().read_text() == _sources():
+        return 0
     # Names that load when they are first asked for are asked for now.
     vars(part).update({name: getattr(part, name) for name in part.__all__})
     names = modules()
@@ -42,6 +57,7 @@ def main() -> int:
     # Packages are found from the top, and modules by a name that their face exports; the others have to be named.
     inner = [name for name in names if name.count(".") > 2 and not _on_its_face(name)]
     pdoc.pdoc("meanbead.core", *inner, output_directory=FOLDER)
+    _stamp().write_text(_sources())
     print(f"The reference of the core: {FOLDER / 'index.html'}, {len(names)} modules")
     return 0
 

@@ -22,7 +22,7 @@ class Load(unittest.TestCase):
             ).raise_for_status()
             with ThreadPoolExecutor(1) as apart:  # a loop of its own, whatever else runs in this process
                 seen = apart.submit(
-                    asyncio.run, crowd(address, people=cases(5, 10), computing=cases(1, 2), seconds=cases(4, 60))
+                    asyncio.run, crowd(address, people=cases(5, 10), computing=cases(1, 2), seconds=cases(2, 60))
                 ).result()
         self.assertEqual(seen.errors, [])
         for kind in ("bench", "edit", "first answer"):

@@ -15,6 +15,7 @@ from meanbead.services.calendars import entries_of
 from meanbead.services.day import attended_between, local_now
 from meanbead.store.tables import HoursException, QueueItem
 from tests.api.worker import WorkerCase
+from tests.running.effort import only_long
 from tests.support.solids import stl_bytes
 
 
@@ -239,6 +240,7 @@ class OnTheBoard(DayCase):
         self.assertEqual((again["quantity"], again["per_plate"], again["again_of_id"]), (4, 4, run["id"]))
         self.call("POST", "/api/day/take-off", {"run_id": run["id"], "state": "kept"})
 
+    @only_long
     def test_what_changes_would_bring(self) -> None:
         self.queue(quantity=3)
         self.plan()

@@ -44,7 +44,7 @@ class Kept(ApiCase):
         self.columns(part)
         found = []
         for rule in self.app.url_map.iter_rules():
-            if "GET" not in rule.methods or not rule.rule.startswith("/api/") or "changes" in rule.rule:
+            if "GET" not in (rule.methods or ()) or not rule.rule.startswith("/api/") or "changes" in rule.rule:
                 continue
             is_kept, tables = self.read_by(re.sub(r"<[^>]+>", str(part["id"]), rule.rule))
             if is_kept:

@@ -9,6 +9,7 @@ import pypdf
 
 from meanbead.core.text.durations import duration
 from tests.api.worker import WorkerCase
+from tests.running.effort import only_long
 
 
 class Looks(WorkerCase):
@@ -78,6 +79,7 @@ class Reports(WorkerCase):
 
 
 class SampleWorkshop(WorkerCase):
+    @only_long
     def test_it_comes_beside_ones_own_and_goes_whole(self) -> None:
         own = self.upload()
         self.assertEqual(self.call("GET", "/api/samples"), {"present": False, "removed": False, "own_parts": 1})

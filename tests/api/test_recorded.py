@@ -31,9 +31,13 @@ ASKED = (
     ("GET", "/api/recipes/2/findings"),
     ("GET", "/api/recipes/1/layers"),
     ("GET", "/api/faults"),
+    ("POST", "/api/recipes/1/runs"),
+    ("GET", "/api/runs/1/tag"),
     ("GET", "/api/runs"),
 )
-"""What a bench asks for as it opens: of a fresh workshop with one block in it."""
+"""What a bench asks for as it opens, and a run's page at the machine: of a fresh workshop with one block in it."""
+
+BODIES: dict[str, dict[str, Any]] = {"/api/recipes/1/runs": {"key": "recorded-run"}}
 
 
 class Recorded(ApiCase):
@@ -42,7 +46,7 @@ class Recorded(ApiCase):
         self.upload()
         found = {}
         for method, path in ASKED:
-            answer = self.client.open(path, method=method, json={} if method == "POST" else None)
+            answer = self.client.open(path, method=method, json=BODIES.get(path, {}) if method == "POST" else None)
             found[f"{method} {path}"] = _steady(answer.get_json())
         return found
 

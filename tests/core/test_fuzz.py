@@ -71,7 +71,7 @@ class Files(unittest.TestCase):
         soup = trimesh.Trimesh(corners, faces, process=False)
         refused_or_sound(stl_bytes(soup), "soup.stl")
 
-    @settings(max_examples=cases(7, 280), deadline=None)
+    @settings(max_examples=cases(4, 280), deadline=None)
     @given(st.integers(0, 10_000), st.booleans())
     def test_closed_surfaces_that_cross_themselves(self, seed: int, doubled: bool) -> None:
         """Closed and turned alike, but crumpled: they may be refused, or sliced; they must not bring anything down."""

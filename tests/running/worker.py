@@ -15,7 +15,7 @@ import time
 import unittest
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass, field
-from typing import ClassVar, NoReturn
+from typing import Any, NoReturn, cast
 
 from tests.running.effort import is_long, repeatable
 
@@ -37,8 +37,10 @@ class Outcome:
 class Timed(unittest.TextTestResult):
     """Remembers how long each test took."""
 
-    seconds: ClassVar[dict[str, float]] = {}
-    _begun = 0.0
+    def __init__(self, *given: Any, **more: Any) -> None:
+        super().__init__(*given, **more)
+        self.seconds: dict[str, float] = {}
+        self._begun = 0.0
 
     def startTest(self, test: unittest.TestCase) -> None:
         """A test begins."""
@@ -47,19 +49,18 @@ class Timed(unittest.TextTestResult):
 
     def stopTest(self, test: unittest.TestCase) -> None:
         """A test has ended."""
-        Timed.seconds[test.id()] = time.monotonic() - self._begun
+        self.seconds[test.id()] = time.monotonic() - self._begun
         super().stopTest(test)
 
 
 def run(name: str) -> Outcome:
     """Run a module, a class or one test, by its dotted name."""
-    Timed.seconds = {}
     said = io.StringIO()
     suite = unittest.TestSuite(_chosen(unittest.TestLoader().loadTestsFromName(name)))
-    result = unittest.TextTestRunner(said, verbosity=1, resultclass=Timed).run(suite)  # type: ignore[arg-type]
+    result = cast(Timed, unittest.TextTestRunner(said, verbosity=1, resultclass=Timed).run(suite))
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = max(result.testsRun - failed - len(result.skipped), 0)
-    return Outcome(name, passed, failed, said.getvalue() if failed else "", dict(Timed.seconds))
+    return Outcome(name, passed, failed, said.getvalue() if failed else "", dict(result.seconds))
 
 
 def _chosen(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:

@@ -35,8 +35,8 @@ class Notices(unittest.TestCase):
 
     def test_every_table_that_people_edit_is_told_of(self) -> None:
         edited = {
-            mapper.local_table.name for mapper in Base.registry.mappers if issubclass(mapper.class_, VersionedRow)
-        }  # type: ignore[attr-defined]
+            str(mapper.local_table) for mapper in Base.registry.mappers if issubclass(mapper.class_, VersionedRow)
+        }
         self.assertEqual(edited - {"people"}, set(told_tables()))
         with self.database.engine.connect() as connection:
             found = connection.execute(

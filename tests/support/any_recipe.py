@@ -130,13 +130,23 @@ def _bounds(limits: tuple[Any, ...], path: str) -> tuple[float, float]:
     narrower = BOUNDS.get(path) or BOUNDS.get(path.rpartition(".")[0])
     if narrower is not None:
         return narrower
-    low = [float(one.ge) if isinstance(one, Ge) else float(one.gt) + 1e-3 for one in limits if isinstance(one, Ge | Gt)]  # type: ignore[arg-type]
+    low = [
+        _number(one.ge if isinstance(one, Ge) else one.gt, 0 if isinstance(one, Ge) else 1e-3)
+        for one in limits
+        if isinstance(one, Ge | Gt)
+    ]
     high = [
-        float(one.le) if isinstance(one, Le) else float(one.lt) - 1e-3 for one in limits if isinstance(one, Le | Lt)
-    ]  # type: ignore[arg-type]
+        _number(one.le if isinstance(one, Le) else one.lt, 0 if isinstance(one, Le) else -1e-3)
+        for one in limits
+        if isinstance(one, Le | Lt)
+    ]
     if not low or not high:
         raise TypeError(f"{path} has no bounds on both sides: give it some in BOUNDS")
     return max(low), min(high)
+
+
+def _number(bound: Any, inside: float) -> float:
+    return float(bound) + inside
 
 
 def _model_in(kind: Any) -> type[BaseModel] | None:

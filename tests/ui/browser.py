@@ -74,10 +74,10 @@ def _take_away(server: LiveServer, newest: dict[str, int]) -> None:
             )
 
 
-_SERIOUS = """async () => {
+_SERIOUS = """async (only) => {
   // Colours that are on their way are nobody's colours.
   for (const one of document.getAnimations()) if (one.effect?.getComputedTiming().endTime !== Infinity) one.finish();
-  const runOnly = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
+  const runOnly = only.length > 0 ? { type: "rule", values: only } : ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
   const { violations } = await axe.run(document, { runOnly, resultTypes: ["violations"] });
   return violations
     .filter((one) => one.impact === "serious" || one.impact === "critical")
@@ -90,11 +90,11 @@ def _axe_source() -> str:
     return AXE.read_text()
 
 
-def serious_findings(page: Page) -> list[dict[str, Any]]:
-    """Serious and critical findings of axe on a page as it stands."""
+def serious_findings(page: Page, only: tuple[str, ...] = ()) -> list[dict[str, Any]]:
+    """Serious and critical findings of axe on a page as it stands; of some rules only, where these are named."""
     if not page.evaluate("() => 'axe' in window"):
         page.evaluate(_axe_source())
-    found: list[dict[str, Any]] = page.evaluate(_SERIOUS)
+    found: list[dict[str, Any]] = page.evaluate(_SERIOUS, only)
     return found
 
 
@@ -209,7 +209,8 @@ class UiCase(unittest.TestCase):
         try:
             method()
         except Exception as problem:
-            problem.add_note(f"The page {self.page.url} shows:\n{_shown(self.page)}\nIt logged: {self.problems}")
+            seen = self.page.evaluate("() => `${document.visibilityState}, focus ${document.hasFocus()}`")
+            problem.add_note(f"The page {self.page.url} ({seen}) shows:\n{_shown(self.page)}\nIt logged: {self.problems}")
             raise
 
     def tearDown(self) -> None:
@@ -263,6 +264,19 @@ class UiCase(unittest.TestCase):
                 self.fail(says())
             self.page.wait_for_timeout(50)
 
+    def scripted(self, source: str) -> Page:
+        """A page of the test's own, in which a script runs before any other; it is the page of the test from now on."""
+        context = browser().new_context(
+            viewport={"width": self.size[0], "height": self.size[1]}, reduced_motion="reduce"
+        )
+        self.addCleanup(context.close)
+        context.set_default_timeout(PATIENCE_MS)
+        context.add_init_script(source)
+        self.page = context.new_page()
+        self.page.on("console", self._heard)
+        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+        return self.page
+
     def without_cache(self) -> None:
         """Load everything anew, as on a first visit, until the test ends."""
         line = self.page.context.new_cdp_session(self.page)
@@ -302,6 +316,6 @@ class UiCase(unittest.TestCase):
         self.page.keyboard.type(text)
         self.page.keyboard.press("Enter")
 
-    def axe(self) -> list[dict[str, Any]]:
-        """Serious and critical findings of axe on the page as it stands."""
-        return serious_findings(self.page)
+    def axe(self, *only: str) -> list[dict[str, Any]]:
+        """Serious and critical findings of axe on the page as it stands; of some rules only, where these are named."""
+        return serious_findings(self.page, only)

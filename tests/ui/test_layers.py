@@ -84,12 +84,12 @@ class Layers(UiCase):
         self.assertGreater(whole.sum(), 10_000)
         self.assertLess((simply ^ whole).sum(), 0.01 * whole.sum())
         # As a graphics card is given them: one strip taken many times over, all of them, with smooth edges.
-        page.add_init_script(
+        self.scripted(
             """const told = WebGL2RenderingContext.prototype.getParameter;
             WebGL2RenderingContext.prototype.getParameter = function (name) { return name === 37446 ? 'A card' : told.call(this, name); };"""
         )
         self._drawn(part)
-        expect(every).to_have_count(0)
+        expect(self.page.get_by_label("Every stroke below")).to_have_count(0)
         self.assertLess((self._covered() ^ whole).sum(), 0.02 * whole.sum())
 
     def _drawn(self, part: int) -> None:

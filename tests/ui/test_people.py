@@ -38,8 +38,8 @@ class Network(unittest.TestCase):
         }
         made = page.request.post(
             f"{cls.workshop.home}/api/parts",
-            multipart=form,
-            headers={"X-CSRFToken": token, "Origin": cls.workshop.home},  # type: ignore[arg-type]
+            multipart=form,  # type: ignore[arg-type]
+            headers={"X-CSRFToken": token, "Origin": cls.workshop.home},
         )
         assert made.status == 201, made.text()
         cls.part = int(made.json()["id"])

@@ -168,7 +168,7 @@ class NoPicture(UiCase):
     """A browser without 3D still shows every figure."""
 
     def test_it_says_so_and_the_facts_hold(self) -> None:
-        self.page.add_init_script("HTMLCanvasElement.prototype.getContext = () => null")
+        self.scripted("HTMLCanvasElement.prototype.getContext = () => null")
         self.open(f"/parts/{self.add_part(trimesh.creation.box(np.array([9, 9, 9])), 'flatland.stl')}/ready")
         expect(self.page.get_by_text("This browser draws no 3D here.")).to_be_visible()
         expect(self.page.get_by_role("button", name="Thinnest walls")).to_contain_text("9.00 mm")

@@ -40,14 +40,14 @@ class Stranger(UiCase):
         self.page.keyboard.press("Enter")
 
     def choose(self, text: str) -> None:
-        """Go down from the first option of the select in focus to one that begins so. (Typing its letters would do, but a browser
-        forgets those so far after a second, which on a busy machine may pass between two of them.)"""
-        self.page.keyboard.press("Home")
-        for _ in range(60):
+        """Type until the select in focus holds such an option. A browser forgets the letters so far after a second, which on a busy
+        machine may pass between two of them: then it is tried again, when it has forgotten all of them."""
+        for _ in range(6):
+            self.page.keyboard.type(text)
             held = self.page.evaluate("() => document.activeElement.selectedOptions[0]?.textContent ?? ''")
             if str(held).casefold().startswith(text.casefold()):
                 return
-            self.page.keyboard.press("ArrowDown")
+            self.page.wait_for_timeout(1500)
         self.fail(f"The select never comes to {text}")
 
     def test_own_machine_nozzle_and_material_to_a_first_estimate(self) -> None:

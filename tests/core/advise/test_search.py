@@ -31,6 +31,7 @@ from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
 from meanbead.core.rules.looks import ridge
 from meanbead.core.schedule.attendance import longest_for_s, plates_per_day
+from tests.running.effort import only_long
 from tests.support.solids import block, box, cone, solid_of, spur_gear
 
 ENGINE = Engine()
@@ -174,6 +175,7 @@ class NothingBetter(unittest.TestCase):
         found = self.held(spur_gear(), 120)
         self.assertGreater(len({found.dots[k].values["nozzle"] for k in found.frontier}), 1)
 
+    @only_long
     def test_a_tall_cone_of_many_layers(self) -> None:
         found = self.held(cone(14, 34, 48), 60)
         self.assertTrue(any(not dot.full for dot in found.dots), "all were computed in full: nothing is tested")

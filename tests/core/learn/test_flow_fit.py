@@ -176,7 +176,7 @@ class NextFlow(unittest.TestCase):
 
     def test_it_needs_a_third_fewer_strands_than_an_even_ladder(self) -> None:
         even, own = (
-            sum(self._steps(seed, adaptive=adaptive, target=0.045) for seed in range(cases(6, 14)))
+            sum(self._steps(seed, adaptive=adaptive, target=0.045) for seed in range(cases(10, 14)))
             for adaptive in (False, True)
         )
         self.assertLess(own, even * 2 / 3)
