@@ -140,6 +140,35 @@ class Otherwise(unittest.TestCase):
         self.assertEqual([one.what for one in hot], ["temperature"])
 
 
+    def told(self, before: dict[str, Any], after: dict[str, Any]) -> list[tuple[str, str, str, str]]:
+        found = differences(Snapshot.model_validate(before), entry(), Snapshot.model_validate(after), entry())
+        return [(one.what, one.key, one.before, one.after) for one in found]
+
+    def test_a_spool_is_told_where_both_are_known_and_are_others(self) -> None:
+        one, other = ({"spool": {"id": number, "name": name}} for number, name in ((1, "red"), (2, "blue")))
+        self.assertEqual(self.told(one, other), [("spool", "spool", "red", "blue")])
+        for before, after in ((one, {}), ({}, one), (one, one), ({}, {})):
+            self.assertEqual(self.told(before, after), [])
+
+    def test_one_machine_described_otherwise_is_its_limits_and_another_machine_is_itself(self) -> None:
+        slow, quick = ({"acceleration_mm_s2": {"print": value}} for value in (800, 1500))
+        same = [{"machine": {"id": 1, "name": "Heron", "described": one}} for one in (slow, quick)]
+        (told,) = self.told(*same)
+        self.assertEqual((told[0], told[2:]), ("limits", ("800", "1500")))
+        other = {"machine": {"id": 2, "name": "Kestrel", "described": quick}}
+        self.assertEqual(self.told(same[0], other), [("machine", "machine", "Heron", "Kestrel")])
+
+    def test_a_nozzle_or_plastic_that_was_described_otherwise_is_another(self) -> None:
+        for what in ("nozzle", "material"):
+            before, after = ({what: {"id": 1, "name": name, "described": {"x": name}}} for name in ("a", "b"))
+            kind = "plastic" if what == "material" else what
+            self.assertEqual(self.told(before, after), [(kind, kind, "a", "b")])
+
+    def test_a_part_that_stands_otherwise_is_told_where_both_are_known(self) -> None:
+        self.assertEqual([one[0] for one in self.told({"part_digest": "a"}, {"part_digest": "b"})], ["pose"])
+        self.assertEqual(self.told({"part_digest": "a"}, {"part_digest": ""}), [])
+
+
 class Tables(unittest.TestCase):
     def lines(self, text: str, **how: Any):
         table = read_table(text.encode())
