@@ -139,7 +139,6 @@ class Otherwise(unittest.TestCase):
         hot = differences(old, entry(nozzle_temp_c=210), old, entry(nozzle_temp_c=220))
         self.assertEqual([one.what for one in hot], ["temperature"])
 
-
     def told(self, before: dict[str, Any], after: dict[str, Any]) -> list[tuple[str, str, str, str]]:
         found = differences(Snapshot.model_validate(before), entry(), Snapshot.model_validate(after), entry())
         return [(one.what, one.key, one.before, one.after) for one in found]

@@ -117,7 +117,9 @@ class Heat(unittest.TestCase):
         self.assertEqual(settings(steel), {f"{steel.limit:g} °C": {"nozzle_temp_c": steel.limit}})
         hot = {"nozzle_temp_c": steel.limit}
         self.assertNotIn("cold_metal", said(hot, nozzle=Nozzle(metal="stainless_steel")))
-        self.assertIn("cold_metal", said({"nozzle_temp_c": (steel.limit or 0) - 1}, nozzle=Nozzle(metal="stainless_steel")))
+        self.assertIn(
+            "cold_metal", said({"nozzle_temp_c": (steel.limit or 0) - 1}, nozzle=Nozzle(metal="stainless_steel"))
+        )
 
 
 class Shells(unittest.TestCase):
