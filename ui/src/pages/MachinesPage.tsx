@@ -46,7 +46,8 @@ export default function MachinesPage() {
       }),
     ),
   );
-  const ready = column !== undefined && here !== undefined && (run !== undefined || (there !== undefined && there !== here));
+  // What was asked before the shelf is there would be about other versions than what is shown then.
+  const ready = shelf.data !== undefined && column !== undefined && here !== undefined && (run !== undefined || (there !== undefined && there !== here));
   const names = { here: machines.find((one) => one.id === here)?.name ?? "", there: run !== undefined ? t`the machine of run ${run}` : (machines.find((one) => one.id === there)?.name ?? "") };
   const found = work.job?.state === "done" ? work.job.machines : undefined;
   return (
