@@ -53,7 +53,7 @@ def _told(report: Report, took_s: float) -> int:
     print("the twenty slowest tests:")
     for name, seconds in sorted(report.tests_s.items(), key=lambda item: -item[1])[:20]:
         print(f"  {seconds:6.1f} s  {name.removeprefix('tests.')}")
-    print(f"{len(report.tasks_s)} tasks in {took_s / 60:.1f} minutes")
+    print(f"{len(report.tasks_s)} tasks in {took_s / 60:.1f} minutes, {report.cores_s:.0f} s of a core")
     print(f"{report.passed} passed, {report.failed} failed", flush=True)
     return 0 if report.failed == 0 and report.passed > 0 else 1
 

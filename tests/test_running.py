@@ -49,6 +49,13 @@ class Queued(unittest.TestCase):
         self.assertEqual((report.passed, report.failed), (1, 1))
         self.assertTrue(any(line.startswith("FAIL: bad") and "so" in line for line in said))
 
+    def test_what_a_command_and_its_children_compute_is_told(self) -> None:
+        spin = "import time\nwhile time.process_time() < 0.4: pass"
+        child = f"import subprocess, sys; subprocess.run([sys.executable, '-c', {spin!r}])"
+        report, said = self.run_all(Task("busy", (sys.executable, "-c", child)), slots=1)
+        self.assertGreaterEqual(report.cores_s, 0.4)
+        self.assertIn("of a core  busy", said[0])
+
     def test_the_longest_go_first(self) -> None:
         quick = (sys.executable, "-c", "")
         with mock.patch("tests.running.queue.last_times", return_value={"b": 9.0, "c": 1.0}):

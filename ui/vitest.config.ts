@@ -9,6 +9,7 @@ export default defineConfig({
   plugins: [macros(), react()],
   test: {
     reporters: ["default"],
+    experimental: { fsModuleCache: true, fsModuleCachePath: "../var/cache/vitest" },
     projects: [
       { extends: true, test: { name: "functions", include: ["src/**/*.test.ts"], environment: "node", setupFiles } },
       { extends: true, test: { name: "components", include: ["src/**/*.test.tsx"], environment: "jsdom", setupFiles: [...setupFiles, "src/test/setup.ts"], testTimeout: 30_000 } },

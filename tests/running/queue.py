@@ -38,13 +38,15 @@ class Report:
     failed: int = 0
     tasks_s: dict[str, float] = field(default_factory=dict)
     tests_s: dict[str, float] = field(default_factory=dict)
+    cores_s: float = 0.0
 
-    def take(self, task: Task, outcome: Outcome, took_s: float) -> None:
+    def take(self, task: Task, outcome: Outcome, took_s: float, cores_s: float = 0.0) -> None:
         """Count a task in."""
         self.passed += outcome.passed
         self.failed += outcome.failed
         self.tasks_s[task.name] = took_s
         self.tests_s |= outcome.seconds
+        self.cores_s += cores_s
 
 
 class Worker:
@@ -76,6 +78,11 @@ class Worker:
             return outcome
         status = self._process.wait()
         return Outcome(name, failed=1, said=f"ERROR: {name}: its process ended ({status})\n{self._said_since(before)}")
+
+    @property
+    def number(self) -> int:
+        """Of the process."""
+        return self._process.pid
 
     @property
     def is_alive(self) -> bool:
@@ -145,35 +152,55 @@ class Queue:
         while (task := self._next()) is not None:
             begun = time.monotonic()
             if task.command:
-                outcome = _command(task)
+                outcome, cores_s = _command(task)
             elif task.threads is None:
                 own = Worker(folder, number, None, self._wrapped)
-                outcome = own.run(task.name)
+                outcome, cores_s = own.run(task.name), busy_s(own.number)
                 own.stop()
             else:
+                before_s = busy_s(worker.number) if worker is not None else 0.0
                 if worker is None or not worker.is_alive:
-                    worker = Worker(folder, number, task.threads, self._wrapped)
+                    worker, before_s = Worker(folder, number, task.threads, self._wrapped), 0.0
                 outcome = worker.run(task.name)
-            self._ended(task, outcome, time.monotonic() - begun)
+                cores_s = max(busy_s(worker.number) - before_s, 0.0)
+            self._ended(task, outcome, time.monotonic() - begun, cores_s)
         if worker is not None:
             worker.stop()
 
-    def _ended(self, task: Task, outcome: Outcome, took_s: float) -> None:
+    def _ended(self, task: Task, outcome: Outcome, took_s: float, cores_s: float) -> None:
         with self._lock:
-            self.report.take(task, outcome, took_s)
+            self.report.take(task, outcome, took_s, cores_s)
             mark = "ok" if outcome.failed == 0 else "!!"
-            self._say(f"{mark} {took_s:6.1f} s  {task.name}")
+            self._say(f"{mark} {took_s:6.1f} s, {cores_s:5.1f} s of a core  {task.name}")
             if outcome.failed:
                 self._say(outcome.said)
 
 
-def _command(task: Task) -> Outcome:
-    done = subprocess.run(
-        task.command, cwd=task.folder, env=os.environ | task.environment, capture_output=True, text=True, check=False
-    )
-    if done.returncode == 0:
-        return Outcome(task.name, passed=1)
-    return Outcome(task.name, failed=1, said=f"FAIL: {task.name}\n{done.stdout}{done.stderr}")
+def _command(task: Task) -> tuple[Outcome, float]:
+    with tempfile.TemporaryFile() as said:
+        process = subprocess.Popen(
+            task.command, cwd=task.folder, env=os.environ | task.environment, stdout=said, stderr=said
+        )
+        _, status, used = os.wait4(process.pid, 0)
+        process.returncode = os.waitstatus_to_exitcode(status)
+        said.seek(0)
+        told = said.read().decode(errors="replace")
+    cores_s = used.ru_utime + used.ru_stime
+    if process.returncode == 0:
+        return Outcome(task.name, passed=1), cores_s
+    return Outcome(task.name, failed=1, said=f"FAIL: {task.name}\n{told}"), cores_s
+
+
+def busy_s(number: int) -> float:
+    """Seconds of a core that a process, and all that it has started, have used so far; 0 for one that is gone."""
+    used = 0.0
+    with suppress(OSError):
+        # After the name, which may hold spaces: state, parent, ... times of its own and of children that have ended.
+        fields = Path(f"/proc/{number}/stat").read_text().rpartition(")")[2].split()
+        used += sum(int(ticks) for ticks in fields[11:15]) / os.sysconf("SC_CLK_TCK")
+        for thread in Path(f"/proc/{number}/task").iterdir():
+            used += sum(busy_s(int(child)) for child in (thread / "children").read_text().split())
+    return used
 
 
 def last_times() -> dict[str, float]:

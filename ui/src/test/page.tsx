@@ -3,7 +3,7 @@ import { i18n } from "@lingui/core";
 import { I18nProvider } from "@lingui/react";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render, screen, waitFor } from "@testing-library/react";
-import userEvent, { type UserEvent } from "@testing-library/user-event";
+import userEvent, { PointerEventsCheckLevel, type UserEvent } from "@testing-library/user-event";
 import { createMemoryRouter, Outlet, RouterProvider } from "react-router";
 import { CommandsProvider } from "../components/commands";
 import { HistoryProvider, UndoButtons } from "../components/history";
@@ -39,7 +39,7 @@ export async function openBench(): Promise<{ user: UserEvent; queries: QueryClie
     </I18nProvider>,
   );
   await waitFor(() => cell("Walls in lines"), { timeout: 10_000 });
-  return { user: userEvent.setup({ delay: null }), queries };
+  return { user: userEvent.setup({ delay: null, pointerEventsCheck: PointerEventsCheckLevel.Never }), queries };
 }
 
 /** A cell's button by its row, of the first column or another. */

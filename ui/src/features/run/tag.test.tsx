@@ -1,7 +1,7 @@
 import { i18n } from "@lingui/core";
 import { I18nProvider } from "@lingui/react";
 import { cleanup, render, screen, waitFor } from "@testing-library/react";
-import userEvent from "@testing-library/user-event";
+import userEvent, { PointerEventsCheckLevel } from "@testing-library/user-event";
 import { http, HttpResponse, type JsonBodyType } from "msw";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { RunEdit, RunTag } from "../../api/client";
@@ -49,7 +49,7 @@ async function atTheMachine() {
     </I18nProvider>,
   );
   await screen.findByRole("button", { name: "Store it" });
-  const user = userEvent.setup({ delay: null });
+  const user = userEvent.setup({ delay: null, pointerEventsCheck: PointerEventsCheckLevel.Never });
   return { user, press: (name: string) => user.click(screen.getByRole("button", { name })), stored: () => screen.findByText("Stored.", {}, { timeout: 8_000 }) };
 }
 
