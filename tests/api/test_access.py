@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 from unittest.mock import patch
 
 from apiflask import APIFlask
+from argon2 import Type
 from sqlalchemy import text
 
 from meanbead import store
@@ -15,7 +16,7 @@ from meanbead.demo.workshop import fill_if_empty
 from meanbead.store import sessions, tries
 from meanbead.store.database import Database
 from meanbead.store.tables import now
-from tests.support.people import HOST, PASSPHRASE, Browser, add_people, network_app
+from tests.support.people import CHEAP, HOST, NETWORK, PASSPHRASE, USED, Browser, add_people, network_app
 from tests.support.server import new_database
 
 
@@ -113,7 +114,7 @@ class Rights(Case):
         return "let in"
 
     def test_a_route_that_nobody_thought_of_is_refused_to_an_owner_too(self) -> None:
-        app = network_app(self.database)
+        app = create_app(self.database, served=NETWORK)
         app.add_url_rule("/api/forgotten", "forgotten", lambda: "all of it")
         browser = Browser(app)
         browser.sign_in("Ida")
@@ -366,6 +367,12 @@ class Sessions(Case):
             later = now() + timedelta(days=61)
             with patch.object(sessions, "now", lambda: later):
                 self.assertEqual(sessions.forget_ended(session), before)
+
+
+class Hashes(unittest.TestCase):
+    def test_cost_what_rfc_9106_asks_where_memory_is_short(self) -> None:
+        self.assertEqual((USED.type, USED.memory_cost, USED.time_cost), (Type.ID, 64 * 1024, 3))
+        self.assertTrue(USED.check_needs_rehash(CHEAP.hash("seven wet herons")), "one that cost less is made anew")
 
 
 class People(Case):

@@ -13,13 +13,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from openapi_spec_validator import validate
 
-from meanbead.api import create_app
 from meanbead.api.pages import BUILT
-from meanbead.demo.workshop import fill_if_empty
 from meanbead.simulators.console import ConsoleServer
 from meanbead.store.database import Database
 from tests.running.effort import cases
-from tests.support.server import new_database
+from tests.support.server import app_of, new_database
 from tests.support.solids import stl_bytes
 
 KEYS = ["version", "name", "choices", "walls", "machine_id", "infill", "density", "printer", "copy_of", "report"]
@@ -33,9 +31,8 @@ class ApiCase(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.database = new_database("api")
-        fill_if_empty(cls.database, samples=False)
-        cls.app = create_app(cls.database)
+        cls.database = new_database("api", usual=True)
+        cls.app = app_of(cls.database)
         cls.client = cls.app.test_client()
 
     @classmethod

@@ -11,7 +11,6 @@ from pathlib import Path
 from sqlalchemy import text
 
 from meanbead.api import create_app
-from meanbead.demo.workshop import fill_if_empty
 from meanbead.services.backups import Backups
 from tests.support.people import Browser, add_people, network_app
 from tests.support.server import new_database
@@ -21,9 +20,8 @@ class BackupsOverHttp(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        self.database = new_database("backups_http")
+        self.database = new_database("backups_http", usual=True)
         self.addCleanup(self.database.close)
-        fill_if_empty(self.database, samples=False)
         self.backups = Backups(Path(folder.name) / "backups", self.database.url)
 
     def alone(self) -> Browser:

@@ -18,7 +18,6 @@ from schemathesis import Case
 
 from meanbead.api import create_app
 from meanbead.core.estimate import Engine
-from meanbead.demo.workshop import fill_if_empty
 from meanbead.services.dispatch import Dispatch
 from tests.running.effort import cases
 from tests.support.server import new_database
@@ -29,8 +28,7 @@ EXAMPLES = int(os.environ.get("MEANBEAD_FUZZ", "0")) or cases(1, 100)
 
 class Described(unittest.TestCase):
     def test_every_answer_is_one_that_a_client_can_read(self) -> None:
-        database = new_database("described")
-        fill_if_empty(database, samples=False)
+        database = new_database("described", usual=True)
         app = create_app(database, Engine(), dispatch=Dispatch(database))
         for size in (10, 12, 14):
             form = {"file": (io.BytesIO(stl_bytes(trimesh.creation.box((size, size, 2)))), "box.stl")}

@@ -11,7 +11,6 @@ from meanbead.api.asgi import Application
 from meanbead.api.changes import ChangeFeed
 from meanbead.api.heavy import HEAVY, Inside
 from meanbead.api.rights import RIGHTS
-from meanbead.demo.workshop import fill_if_empty
 from meanbead.listen import Server, bound, port_of
 from tests.support.people import NETWORK, Browser, add_people
 from tests.support.server import new_database
@@ -24,9 +23,8 @@ class TwoProcesses(unittest.TestCase):
     """Here both are in one process; tests of ``./start`` have them apart."""
 
     def setUp(self) -> None:
-        self.database = new_database("heavy")
+        self.database = new_database("heavy", usual=True)
         self.addCleanup(self.database.close)
-        fill_if_empty(self.database, samples=False)
         add_people(self.database, Ida="owner", Gus="guest")
         self.inner = create_app(self.database, inside_secret=SECRET)
         door = bound("127.0.0.1", 0)

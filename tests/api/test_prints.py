@@ -16,8 +16,6 @@ from unittest import mock
 
 from sqlalchemy import text
 
-from meanbead.api import create_app
-from meanbead.core.estimate import Engine
 from meanbead.core.gcode.placeholders import SIMPLE_END, SIMPLE_START
 from meanbead.devices.folder import FolderWay
 from meanbead.jobs.work import run_job
@@ -26,8 +24,8 @@ from meanbead.simulators.machine import Faults, MachineServer, SimulatedMachine
 from meanbead.simulators.web_store import WebStore
 from meanbead.store import archive
 from tests.api.test_api import ApiCase
+from tests.support.server import app_of, shared_engine
 
-ENGINE = Engine()
 READY = {"nozzle": True, "spool": True, "plate": True}
 
 
@@ -54,7 +52,7 @@ class Machines(ApiCase):
             self.enterContext(mock.patch(f"meanbead.devices.machine_console.{name}", value))
         self.dispatch = Dispatch(self.database, self.data)
         self.addCleanup(self.dispatch.stop)
-        type(self).app = create_app(self.database, ENGINE, dispatch=self.dispatch)
+        type(self).app = app_of(self.database, self.dispatch)
         type(self).client = self.app.test_client()
         with self.database.session.begin() as db:
             db.execute(
@@ -84,7 +82,7 @@ class Machines(ApiCase):
         """Have a column's file made; what came of the job."""
         column_id = (column or self.column)["id"]
         job = self.call("POST", f"/api/recipes/{column_id}/file", status=202)
-        run_job(self.database, ENGINE, job["id"])
+        run_job(self.database, shared_engine(), job["id"])
         return self.call("GET", f"/api/jobs/{job['id']}")
 
     def file(self, column: dict[str, Any] | None = None) -> dict[str, Any]:
@@ -594,7 +592,7 @@ class Comments(Machines):
         )
         self.assertEqual(third["choices"]["walls"], 6)
         job = self.call("POST", "/api/waterfalls", {"from_id": third["id"], "to_id": self.column["id"]}, 202)
-        run_job(self.database, ENGINE, job["id"])
+        run_job(self.database, shared_engine(), job["id"])
         found = self.call("GET", f"/api/jobs/{job['id']}")["waterfall"]
         self.assertAlmostEqual(found["from_s"], third["estimate"]["print_time_s"], places=6)
         self.assertIn("Laid by another program, not as here", [step["label"] for step in found["steps"]])

@@ -70,9 +70,8 @@ class Migrations(unittest.TestCase):
         self.assertEqual(stands(), before)
 
     def test_recipes_of_before_keep_what_a_renamed_key_said(self) -> None:
-        database = new_database("migrations_renamed")
+        database = new_database("migrations_renamed", usual=True)
         self.addCleanup(database.close)
-        fill_if_empty(database, samples=False)
         said = {"walls": 3, "infill": {"density": 0.2, "lines_side_by_side": 2}}
         with database.session.begin() as session:
             part = services.parts.add_part(session, box(8, 8, 2), name="Block", file_name="b.stl", source=b"")
@@ -134,8 +133,7 @@ class Workshop(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.database = new_database("workshop")
-        fill_if_empty(cls.database, samples=False)
+        cls.database = new_database("workshop", usual=True)
 
     @classmethod
     def tearDownClass(cls) -> None:

@@ -6,7 +6,6 @@ from typing import Any
 from meanbead import services, store
 from meanbead.core.errors import PartError
 from meanbead.core.model import Pose, Recipe
-from meanbead.demo.workshop import fill_if_empty
 from meanbead.store import jobs
 from meanbead.store.database import Database
 from meanbead.store.tables import JobRow, NozzleRow, Part, Purpose, RecipeRow, plain
@@ -21,8 +20,7 @@ class StoreCase(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.database = new_database("versions")
-        fill_if_empty(cls.database, samples=False)
+        cls.database = new_database("versions", usual=True)
 
     @classmethod
     def tearDownClass(cls) -> None:

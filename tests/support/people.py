@@ -2,27 +2,38 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from apiflask import APIFlask
+from argon2 import PasswordHasher
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
 from meanbead import services, store
-from meanbead.api import create_app
 from meanbead.api.access import OVER_NETWORK, Access
+from meanbead.services import passphrases
 from meanbead.services.backups import Backups
 from meanbead.store.database import Database
 from meanbead.store.people import Role
+from tests.support.server import app_of
+
+USED, CHEAP = passphrases._HASHER, PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
+passphrases._HASHER = CHEAP  # a fifth of a second for each sign-in would be half of the time of these tests
 
 PASSPHRASE = "seven wet herons on a plank"
 HOST = "workshop.test"
 NETWORK = Access(hosts=frozenset({HOST}), urls=(f"https://{HOST}",), key="key of tests")
 
 
+@lru_cache(maxsize=1)
+def _hashed() -> str:
+    return services.passphrases.hash_of(PASSPHRASE)
+
+
 def add_people(database: Database, **roles: Role) -> None:
     """Accounts of these names and roles, all with :data:`PASSPHRASE`."""
-    hashed = services.passphrases.hash_of(PASSPHRASE)
+    hashed = _hashed()
     with database.session.begin() as session:
         for name, role in roles.items():
             if store.people.by_name(session, name) is None:
@@ -31,7 +42,7 @@ def add_people(database: Database, **roles: Role) -> None:
 
 def network_app(database: Database, kept: Backups | None = None) -> APIFlask:
     """An application that the network reaches as ``https://workshop.test``."""
-    return create_app(database, served=NETWORK, kept=kept)
+    return app_of(database, served=NETWORK, kept=kept)
 
 
 class Browser:

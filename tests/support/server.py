@@ -14,14 +14,17 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
+from apiflask import APIFlask
 from sqlalchemy import text
 
 from meanbead.api import create_app
-from meanbead.api.access import Access
+from meanbead.api.access import Access, prepare
 from meanbead.api.asgi import Application
 from meanbead.api.changes import ChangeFeed
+from meanbead.api.context import Context, attach
 from meanbead.core.estimate import Engine
 from meanbead.demo.workshop import fill_if_empty
+from meanbead.jobs.queue import Queue
 from meanbead.jobs.worker import WorkerThread
 from meanbead.listen import Server, bound, port_of
 from meanbead.services.backups import Backups
@@ -105,9 +108,41 @@ def _sample() -> str:
     return _template("template_sample", _migrated(), lambda made: fill_if_empty(made, samples=True))
 
 
-def new_database(name: str, *, samples: bool = False) -> Database:
-    """A migrated database of this process's own, empty or with the sample workshop."""
-    return _create(f"{name}_{os.getpid()}", _sample() if samples else _migrated())
+@lru_cache(maxsize=1)
+def _usual() -> str:
+    """The name of a database with a workshop as ``./start --empty`` makes it: a typical machine, two nozzles and a plastic."""
+    return _template("template_usual", _migrated(), lambda made: fill_if_empty(made, samples=False))
+
+
+def new_database(name: str, *, usual: bool = False, samples: bool = False) -> Database:
+    """A migrated database of this process's own: empty, as ``./start --empty`` makes it, or with the sample workshop."""
+    return _create(f"{name}_{os.getpid()}", _sample() if samples else _usual() if usual else _migrated())
+
+
+@lru_cache(maxsize=1)
+def shared_engine() -> Engine:
+    """The process's engine, for tests that are not about what it remembers."""
+    return Engine()
+
+
+@lru_cache(maxsize=4)
+def _made(served: Access) -> APIFlask:
+    return create_app(None, served=served)
+
+
+def app_of(
+    database: Database,
+    dispatch: Dispatch | None = None,
+    *,
+    served: Access = Access(),  # noqa: B008 -- frozen
+    kept: Backups | None = None,
+) -> APIFlask:
+    """The process's application on a database, made once: its three hundred addresses take longer than most tests. The database
+    of the test before is forgotten, with all that was kept of it."""
+    app = _made(served)
+    attach(app, Context(database, shared_engine(), Queue(database), kept, dispatch))
+    prepare(app, served)
+    return app
 
 
 @dataclass(frozen=True)
@@ -125,14 +160,12 @@ def live_server() -> LiveServer:
 
 
 def empty_server() -> LiveServer:
-    """A server with a workshop as ``./start --empty`` makes it: a typical machine, two nozzles and a plastic."""
-    database = new_database("live_empty")
-    fill_if_empty(database, samples=False)
-    return _served(database)
+    """A server with a workshop as ``./start --empty`` makes it."""
+    return _served(new_database("live_empty", usual=True))
 
 
 def _served(database: Database) -> LiveServer:
-    engine = Engine()
+    engine = shared_engine()
     worker = WorkerThread(database, engine)
     worker.start()
     feed = ChangeFeed(database)
