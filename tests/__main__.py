@@ -15,7 +15,7 @@ import time
 
 from tests.running import changed, long
 from tests.running.effort import LONG, repeatable
-from tests.running.queue import Queue, Report, keep_times
+from tests.running.queue import Queue, Report, busy_s, keep_times
 from tests.running.tasks import STATIC, Task, test_modules
 
 
@@ -69,6 +69,7 @@ def _here(names: list[str]) -> int:
         outcome = run(name)
         print(outcome.said, end="")
         report.take(Task(name), outcome, sum(outcome.seconds.values()))
+    report.cores_s = busy_s(os.getpid())
     status = _told(report, sum(report.tasks_s.values()))
     stop_servers()
     leave(status)
