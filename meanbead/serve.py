@@ -17,7 +17,7 @@ from urllib.request import urlopen
 from meanbead.data_folder import state_file, usual_data_folder
 from meanbead.loading import load
 from meanbead.network.wish import USUAL_PORT as USUAL_NETWORK_PORT
-from meanbead.network.wish import Wish
+from meanbead.network.wish import ReachError, Wish
 
 USUAL_PORT = 8420
 
@@ -28,6 +28,13 @@ def main(argv: list[str] | None = None) -> int:
     data: Path = arguments.data
     if arguments.stop:
         return _stop(data)
+    wish = _wish(arguments)
+    try:
+        if wish is not None:
+            wish.check()
+    except ReachError as problem:
+        print(f"start: {problem}", file=sys.stderr)
+        return 1
     data.mkdir(parents=True, exist_ok=True)
     if arguments.backup is not None:
         load("meanbead.serving")
@@ -48,7 +55,7 @@ def main(argv: list[str] | None = None) -> int:
         return serve(
             data,
             port=arguments.port,
-            wish=_wish(arguments),
+            wish=wish,
             samples=not arguments.empty,
             nightly=not arguments.no_nightly,
             restore=arguments.restore,

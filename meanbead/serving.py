@@ -85,8 +85,6 @@ def _serve(
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     for number in (signal.SIGTERM, signal.SIGINT):  # a shell may have started us with Ctrl-C switched off
         signal.signal(number, _interrupt)
-    if wish is not None:
-        wish.check()
     print("Starting the database ...", flush=True)
     running = cluster.start(data)
     try:

@@ -74,6 +74,7 @@ class Editing(UiCase):
         page.get_by_role("combobox", name="Machine, Everyday").select_option(label="Kestrel")
         expect(self.cell("Machine", "Everyday")).to_contain_text("Kestrel")
 
+    @only_long
     def test_a_change_that_arrives_while_one_types_is_told_at_the_cell(self) -> None:
         page = self.new_part()
         self.cell("Top layers in layers", "Everyday").click()
@@ -148,6 +149,7 @@ class Drawing(UiCase):
 
 
 class Ledger(UiCase):
+    @only_long
     def test_bars_and_table_show_time_or_grams(self) -> None:
         page = self.new_part()
         section = page.get_by_role("region", name="Where it goes")
@@ -174,6 +176,7 @@ class Cautions(UiCase):
 class AllChoices(UiCase):
     expected_errors = ("422",)
 
+    @only_long
     def test_the_rest_of_a_group_unfolds_and_stays_so(self) -> None:
         page = self.new_part()
         expect(self.cell("Seam", "Everyday")).to_have_count(0)

@@ -106,6 +106,7 @@ class Visits(MadeUpLanguage):
             "/log/{run}/causes",
             "/log/{run}/chain",
             "/log/import",
+            "/log/labels?runs={run}",
             "/day",
             "/day/now",
             "/day/queue",

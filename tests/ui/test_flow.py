@@ -66,6 +66,10 @@ class AtTheDesk(UiCase):
 
 
 class OnAPhone(AtTheDesk):
+    @only_long
+    def test_from_a_plan_to_the_bench(self) -> None:
+        super().test_from_a_plan_to_the_bench()
+
     """The same, and what only matters beside the machine."""
 
     size = (390, 844)

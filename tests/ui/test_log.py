@@ -60,8 +60,8 @@ class FromTheBench(LogCase):
         page.get_by_role("button", name="Redo", exact=True).click()
         expect(page.get_by_role("link", name=re.compile("^Everyday"))).to_be_visible()
 
-    def test_the_logs_pages_stand_up_to_axe_and_the_list_follows_its_filters(self) -> None:
-        run = self.enter(
+    def test_the_list_follows_its_filters_and_keeps_them(self) -> None:
+        self.enter(
             self.start_run(self.add_part_named("filtered.stl")),
             state="scrapped",
             faults=["ripple"],
@@ -69,23 +69,12 @@ class FromTheBench(LogCase):
         )
         page = self.open("/log")
         expect(page.get_by_role("link", name="Filtered")).to_be_visible()
-        self.assertEqual(self.axe(), [])
         page.get_by_label("Words").fill("like a bell")
         expect(page.get_by_text(re.compile(r"^1 run, "))).to_be_visible()
         page.get_by_label("Fault", exact=True).select_option("strings")
         expect(page.get_by_text("No run is like that.")).to_be_visible()
         page.reload()
         expect(page.get_by_label("Fault", exact=True)).to_have_value("strings")
-        for address in (
-            "/log/journal",
-            "/log/faults",
-            "/log/import",
-            f"/log/labels?runs={run['id']}",
-            f"/log/{run['id']}/chain",
-        ):
-            self.open(address)
-            expect(page.get_by_role("heading", level=1)).to_be_visible()
-            self.assertEqual(self.axe(), [], address)
 
 
 class AtTheMachine(LogCase):

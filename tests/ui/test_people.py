@@ -61,9 +61,16 @@ class Network(unittest.TestCase):
         cls.sign_in(page, name)
         page.get_by_label(f"Account of {name}").wait_for()
 
-    def page(self, width: int = 1280, height: int = 800, *, address: str = "/", home: bool = False) -> Page:
+    def page(
+        self, width: int = 1280, height: int = 800, *, address: str = "/", home: bool = False, kept: bool = False
+    ) -> Page:
+        """A browser of its own at an address. ``kept``: with what keeps pages for reading without a connection, which fetches
+        the whole application first."""
         context: BrowserContext = browser().new_context(
-            viewport={"width": width, "height": height}, ignore_https_errors=True, reduced_motion="reduce"
+            viewport={"width": width, "height": height},
+            ignore_https_errors=True,
+            reduced_motion="reduce",
+            service_workers="allow" if kept else "block",
         )
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE_MS)
@@ -217,7 +224,7 @@ class Network(unittest.TestCase):
 
     def test_a_stopped_workshop_is_told_on_every_page_and_what_was_typed_is_sent_when_it_answers(self) -> None:
         # On this machine's own address, which browsers trust without a certificate.
-        page = self.page(home=True)
+        page = self.page(home=True, kept=True)
         self.enter(page, "Ida")
         page.wait_for_function("navigator.serviceWorker.ready.then(() => true)")
         page.reload()

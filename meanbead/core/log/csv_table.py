@@ -52,8 +52,8 @@ FIELDS: dict[RunField, tuple[str, tuple[str, ...]]] = {
     "plastic": ("Plastic", ("plastic", "material", "filament")),
     "layer_height_mm": ("Layer height, mm", ("layer height", "height", "layer")),
     "line_width_mm": ("Line width, mm", ("line width", "width")),
-    "nozzle_temp_c": ("Nozzle, °C", ("nozzle temp", "temperature", "temp", "hotend")),
-    "bed_temp_c": ("Bed, °C", ("bed temp", "bed")),
+    "nozzle_temp_c": ("Nozzle, °C", ("nozzle temp", "nozzle c", "temperature", "temp", "hotend")),
+    "bed_temp_c": ("Bed, °C", ("bed temp", "bed c", "bed")),
     "outcome": ("Outcome", ("outcome", "result", "state", "kept", "ok", "success")),
     "looks": ("Looks, 1 to 5", ("looks", "quality", "rating", "score")),
     "faults": ("Faults", ("faults", "fault", "problem", "defect", "issues", "wrong")),
@@ -117,7 +117,8 @@ def read_table(data: bytes) -> CsvTable:
     except UnicodeDecodeError:
         text = data.decode("latin-1")
     first = text.split("\n", 1)[0]
-    delimiter = max(",;\t", key=first.count)
+    # Where both are there as often, commas are those of headings such as "Weight, g", or of decimals.
+    delimiter = max("\t;,", key=re.sub(r'"[^"]*"', "", first).count)
     try:
         found = [row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if any(cell.strip() for cell in row)]
     except csv.Error as problem:

@@ -17,7 +17,7 @@ import { usePartOfPage } from "./PartLayout";
 import { type Shade } from "../features/part/colours";
 import { Facts, type FactKey } from "../features/part/Facts";
 import { PartViewer } from "../features/part/PartViewer";
-import { layingDown, then } from "../features/part/pose";
+import { layingDown, posed } from "../features/part/pose";
 import { PurposePanel } from "../features/part/PurposePanel";
 import { Orientations } from "../features/part/Orientations";
 import { Measured } from "../features/part/Measured";
@@ -129,7 +129,7 @@ export default function ReadyPage() {
       setMarks({ digest, cut, points: points.length >= 2 ? [hit.point] : [...points, hit.point] });
     } else {
       setTool("look");
-      void save({ pose: then(part.pose, layingDown(hit.normal)) }, t`how ${part.name} stands`);
+      void save({ pose: posed(part.pose, layingDown(hit.normal)) }, t`how ${part.name} stands`);
     }
   };
 

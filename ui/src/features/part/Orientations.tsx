@@ -7,7 +7,7 @@ import type { PartChange } from "./savePart";
 import { useColumns } from "../../api/queries";
 import { fixed, formatDuration, formatDurationDifference, formatGrams } from "../../lib/format";
 import { JobBar } from "../../components/JobBar";
-import { matrixOf, then } from "./pose";
+import { matrixOf, posed } from "./pose";
 
 interface StancesProps {
   part: Part;
@@ -96,7 +96,7 @@ export function Orientations({ part, save }: StancesProps) {
                   <button
                     type="button"
                     className="btn btn-outline btn-xs mt-1"
-                    onClick={() => void save({ pose: then(part.pose, matrixOf(stance.pose)) }, t`how ${part.name} stands`)}
+                    onClick={() => void save({ pose: posed(part.pose, matrixOf(stance.pose)) }, t`how ${part.name} stands`)}
                   >
                     <Trans>Stand it this way<span className="sr-only">, number {index + 1}</span></Trans>
                   </button>

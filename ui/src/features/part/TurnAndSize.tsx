@@ -5,7 +5,7 @@ import type { Part } from "../../api/client";
 import type { PartChange } from "./savePart";
 import { fixed, parseNumber, plain } from "../../lib/format";
 import { CutOff } from "./CutOff";
-import { scaled, then, turned } from "./pose";
+import { posed, scaled, turned } from "./pose";
 
 interface TurnAndSizeProps {
   part: Part;
@@ -27,7 +27,7 @@ export function TurnAndSize({ part, save }: TurnAndSizeProps) {
 
   const apply = (change: ReturnType<typeof scaled>, label: string) => {
     setProblem("");
-    void save({ pose: then(part.pose, change) }, label);
+    void save({ pose: posed(part.pose, change) }, label);
   };
   const turn = (axis: Axis) => {
     const angle = parseNumber(degrees);

@@ -11,7 +11,7 @@ export function matrixOf(pose: Pose): Matrix3 {
 }
 
 /** A pose with something done to the part as it stands now: turned, scaled or mirrored. */
-export function then(pose: Pose, change: Matrix3): Pose {
+export function posed(pose: Pose, change: Matrix3): Pose {
   const { elements } = change.clone().multiply(matrixOf(pose));
   // three.js keeps columns, a pose keeps rows.
   const rows = [0, 3, 6, 1, 4, 7, 2, 5, 8].map((at) => tidy(elements[at] ?? 0));
