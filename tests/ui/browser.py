@@ -78,7 +78,9 @@ _SERIOUS = """async (only) => {
   // Colours that are on their way are nobody's colours.
   for (const one of document.getAnimations()) if (one.effect?.getComputedTiming().endTime !== Infinity) one.finish();
   const runOnly = only.length > 0 ? { type: "rule", values: only } : ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
-  const { violations } = await axe.run(document, { runOnly, resultTypes: ["violations"] });
+  // What lies behind an open dialog can be neither seen nor reached.
+  const where = document.querySelector(":modal") ?? document;
+  const { violations } = await axe.run(where, { runOnly, resultTypes: ["violations"] });
   return violations
     .filter((one) => one.impact === "serious" || one.impact === "critical")
     .map((one) => ({ rule: one.id, impact: one.impact, where: one.nodes.slice(0, 3).map((node) => node.html.slice(0, 160)) }));

@@ -119,11 +119,13 @@ class Naming(UiCase):
         expect(page.get_by_role("heading", level=1)).to_contain_text("Left foot")
 
 
-class Drawing(UiCase):
+class Beside(UiCase):
+    """What stands beside the sheet follows what is typed and where one is."""
+
     expected_errors = ("422",)
 
-    def test_the_bead_changes_while_typing(self) -> None:
-        page = self.new_part()
+    def test_the_bead_the_row_in_focus_and_the_gauge_follow_and_a_hot_lining_stops(self) -> None:
+        page = self.new_part(size=(60, 60, 3))
         self.cell("Layer height in mm", "Everyday").click()
         expect(page.get_by_role("img", name="0.44 mm wide and 0.2 mm high")).to_be_visible()
         page.keyboard.press("Control+a")
@@ -132,20 +134,22 @@ class Drawing(UiCase):
         page.keyboard.press("Escape")
         expect(page.get_by_role("img", name="0.44 mm wide and 0.2 mm high")).to_be_visible()
 
-    def test_the_gauge_says_when_the_hot_end_cannot_follow(self) -> None:
-        page = self.new_part(size=(60, 60, 3))
-        self.set_cell("Infill speed in mm/s", "Everyday", "250")
         aside = page.get_by_role("complementary")
+        page.get_by_role("note", name="Printing time, Everyday:").focus()
+        expect(aside).to_contain_text(re.compile(r"accelerations and corner limits \d+ %"))
+
+        self.set_cell("Infill speed in mm/s", "Everyday", "250")
         expect(aside).to_contain_text("Infill is slowed to")
         self.wait_for_figures()
         expect(page.get_by_role("note", name="Peak flow, Everyday:")).to_contain_text("held back")
         page.keyboard.press("Alt+s")
         expect(page.get_by_role("dialog").get_by_text("Slowed to what the hot end melts").first).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog")).to_have_count(0)
 
-    def test_the_row_in_focus_explains_itself(self) -> None:
-        page = self.new_part()
-        page.get_by_role("note", name="Printing time, Everyday:").focus()
-        expect(page.get_by_role("complementary")).to_contain_text("accelerations and corner limits 30 %")
+        self.set_cell("Nozzle temperature in °C", "Everyday", "250")
+        expect(page.get_by_text("the lining gives off toxic fumes").first).to_be_visible()
+        expect(page.get_by_text("Stop", exact=True).first).to_be_visible()
 
 
 class Ledger(UiCase):
@@ -163,14 +167,6 @@ class Ledger(UiCase):
         expect(section.get_by_role("rowheader", name="Travelling")).to_be_visible()
         # A block of 20 mm has short sides: what holds it is said, with what would help.
         expect(section.get_by_role("listitem").first).to_contain_text("% of this print is")
-
-
-class Cautions(UiCase):
-    def test_a_hot_lined_hot_end_stops_with_the_reason(self) -> None:
-        page = self.new_part()
-        self.set_cell("Nozzle temperature in °C", "Everyday", "250")
-        expect(page.get_by_text("the lining gives off toxic fumes")).to_be_visible()
-        expect(page.get_by_text("Stop", exact=True)).to_be_visible()
 
 
 class AllChoices(UiCase):
