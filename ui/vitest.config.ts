@@ -12,7 +12,7 @@ export default defineConfig({
     experimental: { fsModuleCache: true, fsModuleCachePath: "../var/cache/vitest" },
     projects: [
       { extends: true, test: { name: "functions", include: ["src/**/*.test.ts"], environment: "node", setupFiles } },
-      { extends: true, test: { name: "components", include: ["src/**/*.test.tsx"], environment: "jsdom", setupFiles: [...setupFiles, "src/test/setup.ts"], testTimeout: 30_000 } },
+      { extends: true, test: { name: "components", include: ["src/**/*.test.tsx"], environment: "jsdom", setupFiles: [...setupFiles, "src/test/setup.ts"], testTimeout: 90_000 } },
     ],
   },
 });

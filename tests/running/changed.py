@@ -8,7 +8,7 @@ from collections.abc import Iterable
 import grimp
 
 from tests.running.queue import last_times
-from tests.running.tasks import ROOT, STATIC, Task, module_name, test_modules
+from tests.running.tasks import CHANGED_PAGES, ROOT, STATIC, Task, module_name, test_modules
 
 BUDGET_S = 200.0
 """Seconds of tests on all cores: with the static checks beside them, some 90 seconds on two."""
@@ -61,4 +61,4 @@ def quick_tasks() -> list[Task]:
     print(f"{len(files)} files differ from the last commit; {len(found)} test modules are reached by them.")
     if left:
         print(f"Left out, for they take too long here: {', '.join(left)}. ./check runs them.")
-    return [*STATIC, *kept]
+    return [*(task for task in STATIC if task.name != "Vitest"), CHANGED_PAGES, *kept]

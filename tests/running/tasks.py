@@ -46,6 +46,9 @@ STATIC = (
 )
 """Each counts as one check. All keep what they know between runs, in folders that git ignores."""
 
+CHANGED_PAGES = Task("Vitest, what changes reach", _ui("test:changed"), ROOT / "ui", 30)
+"""In the place of all of Vitest where only changes are looked at."""
+
 _OWN_THREADS = ("tests.core.runtime.test_parallel",)
 """Modules that are about the engine's threads, and so want as many as it takes by itself."""
 

@@ -71,6 +71,8 @@ def everything() -> dict[str, dict[str, Any]]:
     plain = sheet()
     cases = {f"{bore:g} mm": sheet(nozzle=Nozzle(bore_mm=bore)) for bore in (0.25, 0.5, 0.6, 0.8, 1.0)}
     cases |= {"wide flat": sheet(nozzle=Nozzle.model_validate({"bore_mm": 0.6, "metal": "hardened_steel"}))}
+    narrow = Nozzle.model_validate({"bore_mm": 0.6, "flat_mm": 0.7})
+    cases |= {"wide lines on a narrow flat": sheet(nozzle=narrow, house={"line_width": "wide"})}
     cases |= {f"plastic: {one.name}": sheet(material=one) for one in typical_plastics()}
     for frame in get_args(Frame):
         for drive in ("direct", "long_tube"):

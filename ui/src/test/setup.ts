@@ -10,7 +10,8 @@ class HereRequest extends Request {
 }
 
 // No styles are loaded here: whether something is hidden cannot be known, and asking it of every node costs half the time.
-configure({ defaultHidden: true });
+// What has to come may take long where all cores are busy: a wait ends as soon as it is there.
+configure({ defaultHidden: true, asyncUtilTimeout: 20_000 });
 
 if (typeof document !== "undefined") {
   vi.stubGlobal("Request", HereRequest);
