@@ -26,8 +26,7 @@ def limits(
     """Every limit there is, in these surroundings, before anything was estimated."""
     standards = Standards() if purpose is None else Standards(limits=purpose)
     job = PrintJob(BLOCK, Recipe(), printer or Printer(), nozzle or Nozzle(), material or Material(), standards)
-    around = {} if purpose is None else {"limits": purpose}
-    given = RuleInput(prepare(job), part_facts(BLOCK), **around)
+    given = RuleInput(prepare(job), part_facts(BLOCK), limits=purpose or Limits())
     return {key: read(given) for key, (_, read) in LIMITS.items()}
 
 
