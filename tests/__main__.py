@@ -25,7 +25,7 @@ def main() -> int:
     kinds = parser.add_mutually_exclusive_group()
     kinds.add_argument("--check", action="store_true", help="all static checks and all tests")
     kinds.add_argument(
-        "--quick", action="store_true", help="static checks, and tests that the changes reach: 90 seconds"
+        "--quick", action="store_true", help="static checks, and tests that the changes reach: some minutes"
     )
     kinds.add_argument("--long", action="store_true", help="everything, at full length, with coverage: hours")
     parser.add_argument("names", nargs="*", help="dotted names of tests; left out, all")
