@@ -204,9 +204,8 @@ def _travels(s: RuleInput) -> Iterator[Candidate]:
             yield _change("travel", label, "short hops ooze nothing that is seen", {"retraction.min_travel_mm": longer})
     if plan.z_hop_mm > 0:
         yield _change("travel", "No lift on travels", "each lift takes time", {"retraction.z_hop_mm": 0.0})
-    other = "inside" if plan.shape.travel == "straight" else "straight"
-    label = "Travel inside the part" if other == "inside" else "Travel straight"
-    yield _change("travel", label, "fewer retractions" if other == "inside" else "shorter ways", {"travel": other})
+    if plan.shape.travel == "straight" and s.house.retraction != "every_hop":
+        yield _change("travel", "Travel inside the part", "fewer retractions", {"travel": "inside"})
 
 
 def _coolings(s: RuleInput) -> Iterator[Candidate]:

@@ -339,7 +339,12 @@ def paces_mm_s(house: HouseRules) -> dict[str, float]:
 
 
 # --- Travel ----------------------------------------------------------------------------------------------------------
-TRAVEL: Default[TravelConvention] = Default("travel", "straight", "Straight.", "straight")
+TRAVEL: Default[TravelConvention] = Default(
+    "travel",
+    "inside",
+    "Over the part, where nothing has to be retracted; straight where the house retracts at every hop.",
+    "inside",
+)
 RETRACTION_MM = Default(
     "retraction.length_mm",
     {"direct": 0.8, "long_tube": 4.5},

@@ -126,7 +126,7 @@ def _shape(recipe: Recipe, printer: Printer, material: Material, standards: Stan
         wall_order=recipe.wall_order or defaults.WALL_ORDER.value,
         spiral=spiral,
         seam=recipe.seam or ("scattered" if house.seam == "scattered" else defaults.SEAM.value),
-        travel=recipe.travel or defaults.TRAVEL.value,
+        travel=recipe.travel or ("straight" if house.retraction == "every_hop" else defaults.TRAVEL.value),
         infill_density=density,
         infill_pattern=pattern,
         infill_angle_deg=_or(infill.angle_deg, defaults.INFILL_ANGLE_DEG.value),

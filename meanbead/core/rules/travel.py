@@ -46,8 +46,8 @@ def too_much_travel(s: RuleInput) -> Iterator[Finding]:
         return
     fastest = min(s.printer.max_speed_mm_s.x, s.printer.max_speed_mm_s.y)
     ways = []
-    if s.plan.shape.travel == "inside":
-        ways.append(remedy("Straight travels", {"travel": "straight"}))
+    if s.plan.shape.travel == "straight" and s.house.retraction != "every_hop":
+        ways.append(remedy("Travel inside the part", {"travel": "inside"}))
     if pulling > 0.3 * (moving + pulling) and s.plan.min_travel_mm < 5 and s.house.retraction != "every_hop":
         ways.append(remedy("Retract from 5 mm on", {"retraction.min_travel_mm": 5.0}))
     if s.plan.speed_mm_s.travel < 0.9 * fastest:

@@ -10,11 +10,12 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
-from meanbead.core.geometry.offsets import inset, loops_of, spacings
+from meanbead.core.geometry.offsets import Loops, inset, loops_of, spacings
 from meanbead.core.geometry.scanlines import scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
+from meanbead.core.runtime.alike import ranges
 from meanbead.core.runtime.cache import BoundedCache
 from meanbead.core.runtime.elementwise import ElementMemory
 from meanbead.core.runtime.parallel import Objects
@@ -127,7 +128,11 @@ def plan_strokes(solid: Solid, shape: Shape) -> Strokes:
 
 
 def lay_strokes(
-    outline: Outline, fill: Filling, choices: LayerChoices, scaffold: Scaffold | None, shape: Shape
+    outline: Outline,
+    fill: Filling,
+    choices: LayerChoices,
+    scaffold: Scaffold | None,
+    shape: Shape,
 ) -> Strokes:
     """Lay lines into the filling, add supports, start and copies, and put everything in order."""
     skins, sparse = lay_skins(fill, outline.islands, shape), lay_sparse(fill, outline, choices, shape)
@@ -155,9 +160,6 @@ def lay_strokes(
         rows = _ordered([*moved, *_start(shapely.union_all(grounds), shape)], shape)
     else:
         rows = _ordered([moved[0], *_start(grounds[0], shape)], shape)
-    if shape.travel == "inside":
-        bounds = _copied(sections, places if together else places[:1])
-        rows = keep_inside(rows, bounds, shift, np.full(len(sections), shape.width_mm.outer_wall / 2))
     bare = rows
     if shape.spiral:
         rows = _without_breaks(rows, shift + shape.bottom_layers, shape)
@@ -165,6 +167,9 @@ def lay_strokes(
         rows = _with_turns(rows, shape, shift)
     count = len(places)
     areas = _with_links(areas.times(count if together else 1), bare, rows)
+    if shape.travel == "inside" and not shape.spiral:
+        bounds = _copied(_with_supports(sections, scaffold), places if together else places[:1])
+        rows = keep_inside(rows, _outer_walls(moved if together else moved[:1], shift), bounds, shift)
     if not together and count > 1:
         rows, layers = _one_by_one(rows, layers, places)
         areas = areas.repeated(count)
@@ -229,6 +234,27 @@ def _places(spread: list[shapely.Geometry], shape: Shape) -> list[tuple[float, f
     columns = min(range(1, count + 1), key=lambda c: (max(c * wide, math.ceil(count / c) * deep), c))
     rows = math.ceil(count / columns)
     return [((k % columns - (columns - 1) / 2) * wide, (k // columns - (rows - 1) / 2) * deep) for k in range(count)]
+
+
+def _outer_walls(parts: list[Pieces], shift: int) -> Loops:
+    """The lines of the outer walls that are whole loops, by layer of the part."""
+    pieces = join_pieces(parts)
+    at = np.flatnonzero(pieces.closed & (pieces.feature == Feature.OUTER_WALL))
+    at = at[np.argsort(pieces.layer[at], kind="stable")]
+    counts = np.diff(pieces.offsets)[at]
+    points = pieces.points[ranges(pieces.offsets[at], counts)]
+    return Loops(points, np.concatenate([[0], np.cumsum(counts)]).astype(np.int64), pieces.layer[at] - shift)
+
+
+def _with_supports(sections: Objects, scaffold: Scaffold | None) -> Objects:
+    """Sections and what of the supports is laid beside them: travel over either leaves no string that is seen."""
+    if scaffold is None:
+        return sections
+    both = sections.copy()
+    for regions in (scaffold.sparse, scaffold.dense):
+        at = np.flatnonzero(~shapely.is_empty(regions))
+        both[at] = shapely.union(both[at], regions[at])
+    return both
 
 
 def _copied(sections: Objects, places: list[tuple[float, float]]) -> Objects:
