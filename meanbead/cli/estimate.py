@@ -5,9 +5,14 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from meanbead.cli.inputs import Commands, inputs_of, job_arguments, job_of, layers, part_arguments, read
 from meanbead.core.text.durations import duration
+
+if TYPE_CHECKING:
+    from meanbead.core.estimate.job import Prepared
+    from meanbead.core.model import Estimate, PartFacts
 
 __all__ = ["add"]
 
@@ -56,7 +61,7 @@ def _estimate(arguments: argparse.Namespace) -> None:
         interval = calibration_of(arguments.runs).interval(result)
     result = result.model_copy(update={"interval": interval})
     if arguments.json:
-        print(result.model_dump_json())
+        print(json.dumps(result.model_dump(mode="json") | {"measures": _indices(prepared, result, engine.facts(job.solid))}))
         return
     print(
         f"printing   {duration(result.print_time_s)}   ({duration(result.interval.low_s)} to "
@@ -80,6 +85,22 @@ def _estimate(arguments: argparse.Namespace) -> None:
         print(f"  {name:<12} {duration(share.time_s):>8}  {share.filament_g:6.1f} g")
     for finding in result.findings:
         print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
+
+
+def _indices(prepared: Prepared, estimate: Estimate, facts: PartFacts) -> dict[str, float]:
+    """What a recipe takes, as comparisons: strength indices, the overhang that it prints clean, returns on its tops."""
+    from meanbead.core.formulas.strength import strength
+    from meanbead.core.formulas.surface import clean_overhang_deg
+
+    index = strength(prepared.plan, prepared.job.material, facts.volume_mm3, facts.surface_mm2)
+    return {
+        "bond": index.bond,
+        "crush": index.crush,
+        "sideways": index.sideways,
+        "bend": index.bend,
+        "clean_overhang_deg": clean_overhang_deg(prepared.plan, prepared.job.printer),
+        "returns_mm": estimate.returns_mm,
+    }
 
 
 def _settings(arguments: argparse.Namespace) -> None:

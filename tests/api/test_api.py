@@ -263,7 +263,7 @@ EVERYTHING = {
     "thin_walls": "fixed",
     "seam": "corner",
     "travel": "inside",
-    "skins": {"pattern": "zigzag", "one_way": True},
+    "skins": {"pattern": "zigzag", "order": "one_way"},
     "supports": {"kind": "columns"},
     "adhesion": {"kind": "raft"},
     "variable_height": {"kind": "by_slope"},

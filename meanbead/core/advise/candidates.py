@@ -262,9 +262,11 @@ def _skins(s: RuleInput) -> Iterator[Candidate]:
     if shape.spiral:
         return
     if s.has("top"):
-        if s.house.smooth_top == "one_way" and not shape.skins.extra_top:
-            smoother = {"skins.one_way": True, "skins.extra_top": True}
-            yield _change("shell", "One more top layer, strokes one way", "smoother tops", smoother)
+        in_order = s.house.smooth_top if s.house.smooth_top == "one_way" else "sweep"
+        if s.house.smooth_top in ("in_order", "one_way") and not shape.skins.extra_top:
+            smoother = {"skins.order": in_order, "skins.extra_top": True}
+            words = "one way" if in_order == "one_way" else "in order"
+            yield _change("shell", f"One more top layer, strokes {words}", "smoother tops", smoother)
         elif s.house.smooth_top == "ironing" and shape.ironing.kind == "none":
             yield _change("shell", "Iron the topmost faces", "smoother tops", {"ironing.kind": "topmost"})
     if shape.top_layers > 2 and s.has("top"):

@@ -27,6 +27,7 @@ from meanbead.core.estimate.summary import (
     layer_volumes_mm3,
     part_seconds,
     summary,
+    top_returns_mm,
 )
 from meanbead.core.estimate.timing import time_strokes
 from meanbead.core.model import Estimate, LayerLedger, PartFacts
@@ -147,6 +148,7 @@ class Engine:
             lost_mm2=strokes.areas.lost_mm2.tolist(),
             overfilled_mm2=strokes.areas.overfilled_mm2.tolist(),
             void_mm2=strokes.areas.void_mm2.tolist(),
+            returns_mm=top_returns_mm(strokes).tolist(),
             left_mm=reach[0].tolist(),
             right_mm=reach[1].tolist(),
             substituted=list(strokes.substituted),

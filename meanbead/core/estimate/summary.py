@@ -23,6 +23,7 @@ from meanbead.core.model import Causes, Estimate, FeatureShare, Interval, Materi
 from meanbead.core.model.plan import Plan
 from meanbead.core.runtime.parallel import parallel_map
 from meanbead.core.strokes.features import FEATURES, Feature
+from meanbead.core.strokes.sweep import returns_mm
 from meanbead.core.strokes.table import Strokes
 
 __all__ = ["ENGINE_VERSION", "UNKNOWN_LIMITS", "Run", "interval", "layer_volumes_mm3", "part_seconds", "summary"]
@@ -115,6 +116,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         overfilled_mm3=over,
         void_mm3=void,
         under_extruded_mm3=_under_extruded_mm3(run),
+        returns_mm=float(top_returns_mm(strokes) @ weight),
         height_mm=comes_out,
         height_off_mm=comes_out - facts.extents_mm.z,
         short_layers=round(float(np.sum(weight[short]))),
@@ -210,6 +212,15 @@ def layer_volumes_mm3(run: Run) -> NDArray[np.float64]:
     laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * run.plan.flow_ratio
     volumes = np.bincount(strokes.layer, weights=laid, minlength=len(strokes.layers))
     return volumes.astype(np.float64)
+
+
+def top_returns_mm(strokes: Strokes) -> NDArray[np.float64]:
+    """How much of the tops' strokes of each layer is laid against an edge that is older than the stroke just before, mm,
+    (layers,): there a flat top shows marks."""
+    rows = np.flatnonzero(strokes.feature == Feature.TOP)
+    layer = strokes.layer[rows].astype(np.int64)
+    found = returns_mm(strokes.start_xy[rows], strokes.end_xy[rows], strokes.width_mm[rows], layer)
+    return np.asarray(np.bincount(layer, weights=found, minlength=len(strokes.layers)), dtype=np.float64)
 
 
 def _under_extruded_mm3(run: Run) -> float:

@@ -92,6 +92,7 @@ class Estimate(Result):
     overfilled_mm3: float
     void_mm3: float
     under_extruded_mm3: float = 0.0
+    returns_mm: float = 0.0
     height_mm: float
     height_off_mm: float
     short_layers: int
@@ -124,7 +125,8 @@ class LayerLedger(Result):
 
     Areas, mm2, are of the part without its start and supports: what the recipe asks to be filled (sparse filling by
     its density), what is laid, lost, laid twice, and void because no bead fits. ``substituted`` are the numbers of layers whose section could not
-    be taken and stands in from a neighbour.
+    be taken and stands in from a neighbour. ``returns_mm`` is how much of its tops' strokes is laid against an edge that is older
+    than the stroke just before.
     """
 
     top_mm: list[float]
@@ -138,6 +140,7 @@ class LayerLedger(Result):
     lost_mm2: list[float]
     overfilled_mm2: list[float]
     void_mm2: list[float]
+    returns_mm: list[float]
     left_mm: list[float]
     right_mm: list[float]
     substituted: list[int]

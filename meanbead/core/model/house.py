@@ -21,7 +21,7 @@ class HouseRules(Model):
     strength: Literal["more_walls", "denser", "doubled_lines", "adaptive"] = "more_walls"
     everyday_nozzle: Literal["0.4", "0.6", "one_each", "coarse_then_fine"] = "0.4"
     pace: Literal["slow_outside", "one_pace"] = "slow_outside"
-    smooth_top: Literal["one_way", "ironing", "face_down"] = "one_way"
+    smooth_top: Literal["in_order", "one_way", "ironing", "face_down"] = "in_order"
     adhesion: Literal["by_risk", "brim_for_warp", "raft"] = "by_risk"
     seam: Literal["hidden", "scattered"] = "hidden"
     retraction: Literal["long_minimum", "every_hop"] = "long_minimum"

@@ -27,6 +27,7 @@ from meanbead.core.model.recipe import (
     Retraction,
     SeamPlace,
     ShortLayers,
+    SkinOrder,
     SkinPattern,
     Skins,
     Speeds,
@@ -102,7 +103,7 @@ class SkinShape:
     overlap_mm: float
     drop_narrow_mm: float
     grow_mm: float
-    one_way: bool
+    order: SkinOrder
     extra_top: bool
     over_sparse: OverSparse
 

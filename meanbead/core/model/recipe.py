@@ -6,7 +6,7 @@ so that a recipe holds choices only, and a changed nozzle carries the rest along
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -32,6 +32,7 @@ __all__ = [
     "Retraction",
     "SeamPlace",
     "ShortLayers",
+    "SkinOrder",
     "SkinPattern",
     "Skins",
     "Speeds",
@@ -52,6 +53,7 @@ SeamPlace = Literal["back", "corner", "nearest", "scattered"]
 ThinWalls = Literal["variable", "fixed"]
 WallOrder = Literal["inside_out", "outside_in"]
 IroningKind = Literal["none", "topmost", "all_tops"]
+SkinOrder = Literal["sweep", "one_way", "nearest"]
 IroningPattern = Literal["lines", "one_way", "concentric"]
 SupportKind = Literal["none", "columns", "trees"]
 HeightKind = Literal["even", "by_slope"]
@@ -101,8 +103,9 @@ class Skins(Model):
     """Floors and tops. A thickness, where given, decides instead of the count of layers.
 
     ``top_pattern`` is the tops' own pattern, and ``first_layer_pattern`` that of the layer on the bed. ``overlap`` is how
-    far strokes reach into the walls as a share of their width; ``overlap_mm``, where given, decides instead. ``one_way``
-    lays top strokes all in one direction; ``extra_top`` adds one layer under the topmost faces. ``over_sparse`` says how
+    far strokes reach into the walls as a share of their width; ``overlap_mm``, where given, decides instead. ``order``
+    says how straight strokes follow each other: ``sweep`` lays each beside the one before, to and fro; ``one_way`` does, and tops
+    in one direction only; ``nearest`` takes them as they come. ``extra_top`` adds one layer under the topmost faces. ``over_sparse`` says how
     the first solid layer over sparse filling is laid: as any solid layer, as bridges, or by the filling's gap. Of skin at
     steep walls, bits narrower than ``drop_narrow_mm`` are left to the sparse filling; what is kept grows by ``grow_mm``
     into it, to be held. ``angles_deg`` are angles layer by layer instead of ``angle_deg``.
@@ -119,9 +122,20 @@ class Skins(Model):
     overlap_mm: Annotated[float, Field(ge=0, le=2)] | None = None
     drop_narrow_mm: Annotated[float, Field(ge=0, le=20)] | None = None
     grow_mm: Annotated[float, Field(ge=0, le=20)] | None = None
-    one_way: bool | None = None
+    order: SkinOrder | None = None
     extra_top: bool | None = None
     over_sparse: OverSparse | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _older(cls, data: Any) -> Any:
+        """Recipes of before ``order`` had ``one_way``: yes, or no."""
+        if isinstance(data, dict) and isinstance(data.get("one_way"), bool | None) and "one_way" in data:
+            older = {key: value for key, value in data.items() if key != "one_way"}
+            if data["one_way"] is not None and older.get("order") is None:
+                older["order"] = "one_way" if data["one_way"] else "nearest"
+            return older
+        return data
 
 
 class Ironing(Model):

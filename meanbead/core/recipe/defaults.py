@@ -29,6 +29,7 @@ from meanbead.core.model.recipe import (
     OverSparse,
     SeamPlace,
     ShortLayers,
+    SkinOrder,
     SkinPattern,
     SupportKind,
     ThinWalls,
@@ -182,7 +183,9 @@ SKIN_OVERLAP = Default("skins.overlap", 0.15, "{percent:g} % of a line: strokes 
 SKIN_OVERLAP_MM = Default("skins.overlap_mm", None, "Not set: the share decides.")
 DROP_NARROW_MM = Default("skins.drop_narrow_mm", 0.0, "None.", "0")
 GROW_MM = Default("skins.grow_mm", 0.0, "None.", "0")
-ONE_WAY = Default("skins.one_way", None, "On where the house smooths tops that way: all strokes catch the light alike.")
+SKIN_ORDER: Default[SkinOrder] = Default(
+    "skins.order", "sweep", "In order, so that no stroke comes back to an older edge; one way where the house has it.", "in order"
+)
 EXTRA_TOP = Default("skins.extra_top", False, "Off.")
 
 LEAST_WALLS = 2

@@ -30,7 +30,7 @@ HOUSE_KEYS: dict[str, str] = {
     "speed_mm_s.inner_wall": "pace",
     "speed_mm_s.infill": "pace",
     "speed_mm_s.solid": "pace",
-    "skins.one_way": "smooth_top",
+    "skins.order": "smooth_top",
     "ironing.kind": "smooth_top",
     "adhesion.kind": "adhesion",
     "seam": "seam",

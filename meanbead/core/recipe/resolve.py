@@ -169,7 +169,7 @@ def _skins(asked: Skins, widths: Widths, house: HouseRules) -> SkinShape:
         overlap_mm=_overlap_mm(asked, defaults.SKIN_OVERLAP.value, widths.solid),
         drop_narrow_mm=_or(asked.drop_narrow_mm, defaults.DROP_NARROW_MM.value),
         grow_mm=_or(asked.grow_mm, defaults.GROW_MM.value),
-        one_way=_or(asked.one_way, house.smooth_top == "one_way"),
+        order=asked.order or ("one_way" if house.smooth_top == "one_way" else defaults.SKIN_ORDER.value),
         extra_top=_or(asked.extra_top, defaults.EXTRA_TOP.value),
         over_sparse=asked.over_sparse or defaults.OVER_SPARSE.value,
     )

@@ -49,6 +49,7 @@ RULES: tuple[Rule, ...] = (
     looks.outer_speed,
     looks.ripples,
     looks.fast_top,
+    looks.top_returns,
     looks.ironing,
     looks.seam,
     overhangs.overhang,

@@ -26,12 +26,15 @@ __all__ = [
     "ridge_limit_mm",
     "ripples",
     "seam",
+    "top_returns",
 ]
 
 TOP_SPEED_MM_S = 70.0
 STICKY_ROOM = 1.5
 """So much faster than its usual pace there a plastic still closes a top."""
 IRONING_SHARE = 0.15
+RETURNS_MM = 10.0
+"""Shorter returns than that in all are corners."""
 FLAT_MM2 = 4.0
 RIDGE_BY_GLOSS = {"matte": 1.25, "satin": 1.0, "shiny": 0.75}
 """How much of a purpose's ridge shows no more than that: shiny plastic mirrors each step, matte hides some. Typical."""
@@ -198,6 +201,27 @@ def fast_top(s: RuleInput) -> Iterator[Finding]:
     )
 
 
+def top_returns(s: RuleInput) -> Iterator[Finding]:
+    """Top strokes that come back beside an older, cold edge."""
+    if s.estimate is None or s.plan.shape.skins.order != "nearest" or s.estimate.returns_mm < RETURNS_MM:
+        return
+    order = "one_way" if s.house.smooth_top == "one_way" else "sweep"
+    yield Finding(
+        rule="top_returns",
+        severity="note",
+        field="skins.order",
+        sentence=f"{s.estimate.returns_mm:.0f} mm of the tops’ strokes are laid against an edge that is older and cold.",
+        remedy="Lay them in order, each beside the one before.",
+        value=s.estimate.returns_mm,
+        limit=RETURNS_MM,
+        reason="A stroke that comes back beside a cold edge leaves a mark on a flat top.",
+        source="The strokes in the order in which they are laid",
+        where=s.spots("flat_top"),
+        school=s.convention("smooth_top"),
+        remedies=[remedy("Strokes in order", {"skins.order": order})],
+    )
+
+
 def ironing(s: RuleInput) -> Iterator[Finding]:
     """A second pass that takes a large part of the print."""
     if s.estimate is None or not s.has("ironing"):
@@ -208,16 +232,18 @@ def ironing(s: RuleInput) -> Iterator[Finding]:
     ways = []
     if s.plan.shape.ironing.kind == "all_tops":
         ways.append(remedy("Only the topmost faces", {"ironing.kind": "topmost"}))
-    if s.house.smooth_top == "one_way":
-        one_way: dict[str, SettingValue] = {"ironing.kind": "none", "skins.one_way": True, "skins.extra_top": True}
-        ways.append(remedy("One more layer with one-way strokes instead", one_way))
+    if s.house.smooth_top in ("in_order", "one_way"):
+        order = "one_way" if s.house.smooth_top == "one_way" else "sweep"
+        laid: dict[str, SettingValue] = {"ironing.kind": "none", "skins.order": order, "skins.extra_top": True}
+        words = "one-way strokes" if order == "one_way" else "strokes in order"
+        ways.append(remedy(f"One more layer with {words} instead", laid))
     ways.append(remedy("No ironing", {"ironing.kind": "none"}))
     yield Finding(
         rule="ironing",
         severity="waste",
         field="ironing.kind",
         sentence=f"Ironing takes {duration(s.seconds('ironing'))}, {100 * share:.0f} % of the print.",
-        remedy="Iron only what is looked at, or lay one more layer one way.",
+        remedy="Iron only what is looked at, or lay one more layer in order.",
         value=share,
         limit=IRONING_SHARE,
         reason="The second pass runs over each face in lines a third of a bore apart.",

@@ -256,7 +256,8 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
         asked += shapely.area(regions)
         if skins.overlap_mm:
             regions = _within(grown(regions, np.full(len(regions), skins.overlap_mm)), islands.region)
-        one_way = skins.one_way and feature == Feature.TOP and skins.top_pattern == "lines"
+        swept = skins.order != "nearest"
+        one_way = skins.order == "one_way" and feature == Feature.TOP and skins.top_pattern == "lines"
         spacing, around = spacings(width, islands.height_mm), np.zeros(len(islands), dtype=bool)
         for pattern, where in skin_patterns(shape, feature, islands.layer):
             around |= where & (pattern == "concentric")
@@ -268,7 +269,10 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
         if not around.all():
             lines = scan_lines(_only(regions, ~around), angle, spacing, fit=True)
             fitted = lines.pitch_mm + islands.height_mm[lines.region] * SIDE_LOSS
-            made.append(line_pieces(lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way))
+            piece = line_pieces(
+                lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way, swept=swept
+            )
+            made.append(piece)
         laid += sum((_laid_mm2(piece, islands) for piece in made), np.zeros(len(islands)))
         pieces.extend(made)
     pieces.append(_bridges(fill.bridge, fill.bridge_angle_rad, islands, shape))
@@ -318,7 +322,9 @@ def _bridges(regions: Objects, angle_rad: Floats, islands: Islands, shape: Shape
     strand = shape.bore_mm * math.sqrt(shape.bridge_flow_ratio)
     lines = scan_lines(regions, angle_rad, np.full(len(islands), strand), fit=True)
     thick = np.full(len(lines), strand)
-    return line_pieces(lines, islands, Feature.BRIDGE, PHASES[Feature.BRIDGE], thick, angle_rad, height_mm=thick)
+    return line_pieces(
+        lines, islands, Feature.BRIDGE, PHASES[Feature.BRIDGE], thick, angle_rad, height_mm=thick, swept=True
+    )
 
 
 def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape: Shape) -> Filled:

@@ -48,4 +48,5 @@ def ironing_pieces(tops: Objects, islands: Islands, shape: Shape, angle_rad: Flo
         angle_rad,
         height_mm=height,
         one_way=ironing.pattern == "one_way",
+        swept=True,
     )

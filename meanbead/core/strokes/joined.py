@@ -87,6 +87,7 @@ def _only(pieces: Pieces, chosen: NDArray[np.int64]) -> Pieces:
             for name in (
                 "closed",
                 "one_way",
+                "swept",
                 "layer",
                 "island",
                 "phase",

@@ -1,7 +1,7 @@
 """Put loops and lines in the order in which the nozzle lays them, with the travel between.
 
 Layer by layer; in a layer island by island, nearest first with improvement; in an island phase by phase (inner walls, outer wall,
-skins, infill); in a phase always the nearest piece that is left, and of open infill improved.
+skins, infill); in a phase always the nearest piece that is left, of open infill improved, of skins stroke beside stroke.
 """
 
 from __future__ import annotations
@@ -14,9 +14,10 @@ from numpy.typing import NDArray
 
 from meanbead.core.model.recipe import SeamPlace
 from meanbead.core.strokes.features import Feature
-from meanbead.core.strokes.pieces import Pieces
+from meanbead.core.strokes.pieces import HOP_PITCHES, Pieces
 from meanbead.core.strokes.seams import entries
 from meanbead.core.strokes.sequence import sequence
+from meanbead.core.strokes.sweep import sweep
 
 __all__ = ["Ordered", "order_pieces"]
 
@@ -39,7 +40,9 @@ class Ordered:
 
 def order_pieces(pieces: Pieces, seam: SeamPlace) -> Ordered:
     """Order pieces and write out every straight move, travel included. Deterministic."""
-    rank = np.lexsort((pieces.across_mm, pieces.phase, pieces.island, pieces.layer))
+    # Those of a face that are swept come first, row by row, and in a row along it.
+    along = _along_mm(pieces)
+    rank = np.lexsort((along, pieces.across_mm, ~pieces.swept, pieces.phase, pieces.island, pieces.layer))
     counts = np.diff(pieces.offsets)
     rows = int(np.sum(counts + np.where(pieces.closed, 0, -1))) + len(rank)
     return Ordered(
@@ -59,8 +62,18 @@ def order_pieces(pieces: Pieces, seam: SeamPlace) -> Ordered:
             pieces.across_mm,
             pieces.angle_rad,
             pieces.reach_mm,
+            pieces.swept,
+            pieces.one_way,
+            along,
         )
     )
+
+
+def _along_mm(pieces: Pieces) -> NDArray[np.float64]:
+    """Where each swept piece begins along its direction, mm; 0 for others."""
+    first = pieces.points[pieces.offsets[:-1]]
+    along = np.cos(pieces.angle_rad) * first[:, 0] + np.sin(pieces.angle_rad) * first[:, 1]
+    return np.where(pieces.swept, along, 0.0)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -124,7 +137,24 @@ def _tour(x, y, place):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def _order(  # type: ignore[no-untyped-def]
-    rows, points, offsets, closed, fixed, rank, layer, island, phase, feature, width, height, across, angle, reach
+    rows,
+    points,
+    offsets,
+    closed,
+    fixed,
+    rank,
+    layer,
+    island,
+    phase,
+    feature,
+    width,
+    height,
+    across,
+    angle,
+    reach,
+    swept,
+    one_way,
+    along,
 ):
     xy = np.empty((rows, 4))
     out_width = np.empty(rows)
@@ -171,22 +201,38 @@ def _order(  # type: ignore[no-untyped-def]
             while first < island_first[chosen + 1]:
                 this_phase = phase[rank[first]]
                 last = first
-                while last < island_first[chosen + 1] and phase[rank[last]] == this_phase:
+                in_sweep = swept[rank[first]]
+                while (
+                    last < island_first[chosen + 1]
+                    and phase[rank[last]] == this_phase
+                    and swept[rank[last]] == in_sweep
+                ):
                     above[last] = last + 1
                     below[last] = last - 1
                     last += 1
                 head = first
                 here = -1
-                free = feature[rank[first]] == _INFILL
+                free = in_sweep or feature[rank[first]] == _INFILL
                 for k in range(first, last):
-                    free = free and not closed[rank[k]] and fixed[rank[k]] < 0
+                    free = free and not closed[rank[k]] and (in_sweep or fixed[rank[k]] < 0)
                 if free:
                     ends = np.empty((last - first, 4))
                     for k in range(first, last):
                         begin, end = offsets[rank[k]], offsets[rank[k] + 1] - 1
                         ends[k - first, 0], ends[k - first, 1] = points[begin, 0], points[begin, 1]
                         ends[k - first, 2], ends[k - first, 3] = points[end, 0], points[end, 1]
-                    in_turn, backwards = sequence(ends, x, y)
+                    if in_sweep:
+                        size = last - first
+                        low, high = np.empty(size), np.empty(size)
+                        beside, apart = np.empty(size), np.empty(size)
+                        for k in range(size):
+                            piece = rank[first + k]
+                            low[k], beside[k], apart[k] = along[piece], across[piece], reach[piece] / HOP_PITCHES
+                            high[k] = low[k] + np.hypot(ends[k, 2] - ends[k, 0], ends[k, 3] - ends[k, 1])
+                        only = one_way[rank[first]]
+                        in_turn, backwards = sweep(ends, low, high, beside, apart, only, x, y)
+                    else:
+                        in_turn, backwards = sequence(ends, x, y)
                 else:
                     in_turn, backwards = np.empty(0, np.int64), np.empty(0, np.bool_)
                 for number in range(last - first):

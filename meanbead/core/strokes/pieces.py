@@ -68,7 +68,8 @@ class Pieces:
     an ironing pass is not as high as its layer. ``across_mm`` is the distance of a line from the origin across its
     direction ``angle_rad``; the search for the nearest piece uses it to stop early. Loops and curves have NaN there,
     which stops nothing. ``reach_mm`` is how far the nozzle may hop from a line to the next of its kind and still be over the same
-    filling; 0 for loops. ``one_way`` pieces are laid from their first point to their last.
+    filling; 0 for loops. ``one_way`` pieces are laid from their first point to their last; ``swept`` ones each beside the one
+    before, see :mod:`meanbead.core.strokes.sweep`.
     """
 
     points: Floats
@@ -76,6 +77,7 @@ class Pieces:
     offsets: Whole
     closed: NDArray[np.bool_]
     one_way: NDArray[np.bool_]
+    swept: NDArray[np.bool_]
     layer: Whole
     island: Whole
     phase: Whole
@@ -225,6 +227,7 @@ def line_pieces(
     angle_rad: Floats,
     height_mm: Floats | None = None,
     one_way: bool = False,
+    swept: bool = False,
 ) -> Pieces:
     """Straight strokes whose region is an island; ``width_mm`` and ``height_mm`` (lines,), ``angle_rad`` by island."""
     count = len(lines)
@@ -242,6 +245,7 @@ def line_pieces(
     return replace(
         made,
         one_way=np.full(count, one_way),
+        swept=np.full(count, swept),
         across_mm=lines.offset_mm,
         angle_rad=angle_rad[lines.region],
         reach_mm=HOP_PITCHES * lines.pitch_mm,
@@ -282,6 +286,7 @@ def _pieces(
         offsets=offsets,
         closed=np.full(count, closed),
         one_way=np.zeros(count, dtype=bool),
+        swept=np.zeros(count, dtype=bool),
         layer=layer,
         island=island,
         phase=phase,

@@ -89,7 +89,7 @@ class Standing(unittest.TestCase):
         self.assertEqual(len(timing.pulled_strokes), 0)
 
     def test_a_wipe_goes_back_along_the_stroke_while_it_pulls(self) -> None:
-        strokes, plan = planned({"retraction": {"wipe_mm": 1.5, "min_travel_mm": 1}})
+        strokes, plan = planned({"travel": "straight", "retraction": {"wipe_mm": 1.5, "min_travel_mm": 1}})
         moves = moves_of(strokes, plan, Printer())
         wipes = np.flatnonzero(moves.kind == Kind.RETRACT)
         way = np.hypot(moves.delta[wipes, 0], moves.delta[wipes, 1])

@@ -79,6 +79,7 @@ class Practice(unittest.TestCase):
             "line_width_mm": {"outer_wall": 0.4},
             "top_layers": 4,
             "bottom_layers": 3,
+            "travel": "straight",
             "retraction": {"length_mm": 4, "speed_mm_s": 40, "min_travel_mm": 1},
             "adhesion": {"kind": "none"},
         }

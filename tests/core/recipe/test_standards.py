@@ -159,7 +159,7 @@ class HouseRulesAct(unittest.TestCase):
         self.assertEqual({pace.outer_wall, pace.inner_wall, pace.infill, pace.solid}, {50.0})
         self.assertEqual(plan_by({"smooth_top": "ironing"}).shape.ironing.kind, "topmost")
         self.assertEqual(
-            (usual.shape.skins.one_way, plan_by({"smooth_top": "ironing"}).shape.skins.one_way), (True, False)
+            (usual.shape.skins.order, plan_by({"smooth_top": "one_way"}).shape.skins.order), ("sweep", "one_way")
         )
         self.assertEqual(plan_by({"seam": "scattered"}).shape.seam, "scattered")
         self.assertEqual(plan_by({"retraction": "every_hop"}).min_travel_mm, 0.0)

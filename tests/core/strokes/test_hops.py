@@ -17,7 +17,7 @@ from tests.core.strokes.test_order import hops, slow_nearest
 from tests.support.keys import exact
 from tests.support.solids import box, cylinder, spur_gear
 
-BARE = {"adhesion": {"kind": "none"}}
+BARE = {"adhesion": {"kind": "none"}, "travel": "straight"}
 
 
 def planned(solid: Solid, **keys: Any) -> Strokes:
@@ -53,7 +53,7 @@ class Filling(unittest.TestCase):
         apart, joined = (
             Engine(0).estimate(
                 PrintJob(
-                    solid, Recipe.model_validate(exact(BARE | {"infill": {"join": join}, "skins": {"one_way": False}}))
+                    solid, Recipe.model_validate(exact(BARE | {"infill": {"join": join}, "skins": {"order": "nearest"}}))
                 )
             )
             for join in (False, True)

@@ -133,7 +133,7 @@ class Inside(unittest.TestCase):
         straight, as_before, _ = planned(tee, held | {"travel": "straight"})
         # From the stem to each side, and back.
         self.assertLess(pulls_of(strokes, plan), 4 * len(strokes.layers))
-        self.assertLess(pulls_of(strokes, plan), pulls_of(straight, as_before) / 4)
+        self.assertLess(pulls_of(strokes, plan), pulls_of(straight, as_before) / 2)
 
     def test_a_house_that_retracts_at_every_hop_travels_straight(self) -> None:
         house = Standards(house=HouseRules(retraction="every_hop"))

@@ -22,6 +22,7 @@ def lines(
         offsets=np.arange(count + 1, dtype=np.int64) * 2,
         closed=np.zeros(count, dtype=bool),
         one_way=np.zeros(count, dtype=bool),
+        swept=np.zeros(count, dtype=bool),
         layer=np.full(count, layer),
         island=np.full(count, island),
         phase=np.zeros(count, dtype=np.int64),

@@ -278,7 +278,7 @@ class Order(unittest.TestCase):
         self.assertLess(length_of(nearest, Feature.TRAVEL), length_of(back, Feature.TRAVEL))
 
     def test_neighbouring_lines_are_hopped_between(self) -> None:
-        strokes = plan_strokes(box(40, 40, 2), shape_of())
+        strokes = plan_strokes(box(40, 40, 2), shape_of(travel="straight"))
         hops = strokes.is_travel & strokes.inside
         self.assertGreater(np.count_nonzero(hops), 300)
         self.assertLess(strokes.length_mm[hops].max(), 2.5 * 2 * SPACING / 0.2 + 1e-9)
