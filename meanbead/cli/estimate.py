@@ -61,7 +61,11 @@ def _estimate(arguments: argparse.Namespace) -> None:
         interval = calibration_of(arguments.runs).interval(result)
     result = result.model_copy(update={"interval": interval})
     if arguments.json:
-        print(json.dumps(result.model_dump(mode="json") | {"measures": _indices(prepared, result, engine.facts(job.solid))}))
+        print(
+            json.dumps(
+                result.model_dump(mode="json") | {"measures": _indices(prepared, result, engine.facts(job.solid))}
+            )
+        )
         return
     print(
         f"printing   {duration(result.print_time_s)}   ({duration(result.interval.low_s)} to "

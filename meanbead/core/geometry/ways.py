@@ -70,23 +70,10 @@ def find_ways(edges: Edges, ends: Floats, most_times: float) -> Ways:
     """
     if not len(edges.points) or not len(ends):
         return Ways(np.zeros(len(ends), np.int8), np.zeros(len(ends) + 1, np.int64), np.empty((0, 2)))
-    return Ways(*_find(edges.points, *_packed(edges), np.ascontiguousarray(ends), float(most_times)))
-
-
-def _packed(edges: Edges):  # type: ignore[no-untyped-def]
-    return (
-        edges.follows,
-        edges.ring,
-        edges.along_mm,
-        edges.ring_mm,
-        edges.first,
-        edges.low,
-        edges.cell_mm,
-        edges.shape[0],
-        edges.shape[1],
-        edges.start,
-        edges.member,
-    )
+    e = edges
+    rings = (e.points, e.follows, e.ring, e.along_mm, e.ring_mm, e.first)
+    grid = (e.low, e.cell_mm, e.shape[0], e.shape[1], e.start, e.member)
+    return Ways(*_find(*rings, *grid, np.ascontiguousarray(ends), float(most_times)))
 
 
 @numba.njit(cache=True, nogil=True)
@@ -214,7 +201,7 @@ def _within(points, follows, low, cell, columns, rows, start, member, x, y):  # 
     if row < 0 or row >= rows or last < 0:
         return False
     odd = False
-    for column in range(0, min(last, columns - 1) + 1):
+    for column in range(min(last, columns - 1) + 1):
         c = column + columns * row
         for m in range(start[c], start[c + 1]):
             k = member[m]

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 from meanbead.core.formulas.bead import bead_area_mm2, bead_spacing_mm
-from meanbead.core.formulas.surface import clean_angle_deg
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import FLAT_PER_BORE, Nozzle
@@ -184,7 +183,10 @@ SKIN_OVERLAP_MM = Default("skins.overlap_mm", None, "Not set: the share decides.
 DROP_NARROW_MM = Default("skins.drop_narrow_mm", 0.0, "None.", "0")
 GROW_MM = Default("skins.grow_mm", 0.0, "None.", "0")
 SKIN_ORDER: Default[SkinOrder] = Default(
-    "skins.order", "sweep", "In order, so that no stroke comes back to an older edge; one way where the house has it.", "in order"
+    "skins.order",
+    "sweep",
+    "In order, so that no stroke comes back to an older edge; one way where the house has it.",
+    "in order",
 )
 EXTRA_TOP = Default("skins.extra_top", False, "Off.")
 
@@ -418,9 +420,9 @@ GAP_WIDTH = Default("supports.gap_mm", None, "One line's width.")
 BED_ONLY = Default("supports.bed_only", False, "Off.")
 
 
-def support_angle_deg(bore_mm: float, height_mm: float, width_mm: float, printer: Printer) -> float:
+def support_angle_deg(clean_deg: float) -> float:
     """From which overhang on supports stand, degrees from upright: just under what the bead prints clean."""
-    return float(max(5, min(85, math.floor(clean_angle_deg(bore_mm, height_mm, width_mm, printer) + 1e-6))))
+    return float(max(5, min(85, math.floor(clean_deg + 1e-6))))
 
 
 # --- Finish and plate ------------------------------------------------------------------------------------------------

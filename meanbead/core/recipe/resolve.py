@@ -11,6 +11,7 @@ from typing import TypeVar
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.formulas.melt import melt_ceiling
+from meanbead.core.formulas.surface import cooled_share, steepest_clean_deg
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.material import Material
 from meanbead.core.model.nozzle import Nozzle
@@ -88,8 +89,12 @@ class _Beads:
     slope: SlopeHeights | None
 
     @property
-    def highest_mm(self) -> float:
-        return self.height_mm if self.slope is None else self.slope.max_mm
+    def layer_height_mm(self) -> float:
+        return self.height_mm
+
+    @property
+    def slope_heights(self) -> SlopeHeights | None:
+        return self.slope
 
 
 def _shape(recipe: Recipe, printer: Printer, material: Material, standards: Standards, beads: _Beads) -> Shape:
@@ -137,7 +142,7 @@ def _shape(recipe: Recipe, printer: Printer, material: Material, standards: Stan
         skins=_skins(recipe.skins, widths, house),
         bridge_flow_ratio=_or(recipe.bridge_flow_ratio, material.bridge_flow_ratio, defaults.BRIDGE_FLOW_RATIO.value),
         ironing=_ironing(recipe.ironing, beads, house),
-        supports=_supports(recipe, printer, beads),
+        supports=_supports(recipe, printer, material, beads),
         adhesion=kind,
         skirt_loops=_or(recipe.adhesion.loops, defaults.SKIRT_LOOPS.value),
         skirt_distance_mm=_or(recipe.adhesion.distance_mm, defaults.SKIRT_DISTANCE_MM.value),
@@ -200,7 +205,7 @@ def _pace(
     if accelerations.print is None and own_clean is not None:
         clean = min(print_acceleration, own_clean)
     # Where the fan that was chosen is more, bridges get no less.
-    fan = _or(recipe.cooling.fan, material.fan_max)
+    fan = _fan(recipe, material)
     return Plan(
         shape=shape,
         nozzle_temp_c=nozzle_c,
@@ -223,7 +228,7 @@ def _pace(
         ),
         z_hop_mm=_or(recipe.retraction.z_hop_mm, defaults.Z_HOP_MM.value),
         wipe_mm=_or(recipe.retraction.wipe_mm, defaults.WIPE_MM.value),
-        min_layer_time_s=_or(recipe.cooling.min_layer_time_s, defaults.MIN_LAYER_TIME_S.value),
+        min_layer_time_s=_min_layer_time_s(recipe),
         min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, defaults.MIN_SPEED_MM_S.value),
         short_layers=recipe.cooling.short_layers or defaults.SHORT_LAYERS.value,
         fan=fan,
@@ -232,6 +237,14 @@ def _pace(
         above_melt=recipe.above_melt or defaults.ABOVE_MELT.value,
         flow_ratio=_or(recipe.flow_ratio, defaults.FLOW_RATIO.value),
     )
+
+
+def _fan(recipe: Recipe, material: Material) -> float:
+    return _or(recipe.cooling.fan, material.fan_max)
+
+
+def _min_layer_time_s(recipe: Recipe) -> float:
+    return _or(recipe.cooling.min_layer_time_s, defaults.MIN_LAYER_TIME_S.value)
 
 
 def _first_layer_c(recipe: Recipe, material: Material, printer: Printer, nozzle_c: float) -> float:
@@ -316,13 +329,15 @@ def _slope_heights(asked: VariableHeight, printer: Printer, bore_mm: float, heig
     )
 
 
-def _supports(recipe: Recipe, printer: Printer, beads: _Beads) -> SupportShape:
+def _supports(recipe: Recipe, printer: Printer, material: Material, beads: _Beads) -> SupportShape:
     asked, outer_mm = recipe.supports, beads.widths.outer_wall
-    angle = asked.angle_deg
+    kind, angle = asked.kind or defaults.SUPPORTS.value, asked.angle_deg
     if angle is None:
-        angle = defaults.support_angle_deg(beads.bore_mm, beads.highest_mm, outer_mm, printer)
+        # Where there are none, what the cooling does changes no stroke.
+        cooled = 1.0 if kind == "none" else cooled_share(_fan(recipe, material), _min_layer_time_s(recipe))
+        angle = defaults.support_angle_deg(steepest_clean_deg(beads.bore_mm, outer_mm, beads, printer, cooled))
     return SupportShape(
-        kind=asked.kind or defaults.SUPPORTS.value,
+        kind=kind,
         angle_deg=angle,
         spacing_mm=_or(asked.spacing_mm, defaults.SUPPORT_SPACING_MM.value),
         interface_layers=_or(asked.interface_layers, defaults.INTERFACE_LAYERS.value),

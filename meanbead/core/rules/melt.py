@@ -57,7 +57,16 @@ def _out_of_bounds(s: RuleInput, key: str, temp: float) -> Finding | None:
     """What a temperature breaks, if anything."""
     low, high = s.material.nozzle_temp_min_c, s.material.nozzle_temp_max_c
     good = min(max(temp, low), s.highest_c)
-    way = [remedy(f"{good:g} °C", {key: good})] if good >= 100 else []
+    # Of two temperatures out of bounds both are brought back, or the other would speak next.
+    both: dict[str, SettingValue] = {key: good}
+    for other, value in (
+        ("nozzle_temp_c", s.plan.nozzle_temp_c),
+        ("first_layer_nozzle_temp_c", s.plan.first_layer_nozzle_temp_c),
+    ):
+        back = min(max(value, low), s.highest_c)
+        if other != key and back != value:
+            both[other] = back
+    way = [remedy(f"{good:g} °C", both)] if good >= 100 else []
     if s.printer.hotend.lining == "ptfe" and temp > PTFE_LIMIT_C:
         return Finding(
             rule="ptfe_lining",

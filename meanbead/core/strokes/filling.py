@@ -269,9 +269,7 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
         if not around.all():
             lines = scan_lines(_only(regions, ~around), angle, spacing, fit=True)
             fitted = lines.pitch_mm + islands.height_mm[lines.region] * SIDE_LOSS
-            piece = line_pieces(
-                lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way, swept=swept
-            )
+            piece = line_pieces(lines, islands, feature, PHASES[feature], fitted, angle, one_way=one_way, swept=swept)
             made.append(piece)
         laid += sum((_laid_mm2(piece, islands) for piece in made), np.zeros(len(islands)))
         pieces.extend(made)

@@ -58,7 +58,7 @@ def keep_inside(rows: Ordered, walls: Loops, sections: Objects, shift: int) -> O
                 detours[int(asked[k])] = made.corners[made.offsets[k] : made.offsets[k + 1]]
 
     look(walls)
-    rest = np.unique(part_layer[at[~inside[at]]])
+    rest = np.unique(part_layer[at[~inside[at]]]).astype(np.int64)
     if len(rest):
         look(_rings(sections, rest))
     return _with_detours(replace(rows, inside=inside), detours)

@@ -97,7 +97,8 @@ class Overhangs(unittest.TestCase):
         self.assertNotIn("overhang", held)
 
     def test_lower_layers_are_offered_only_where_they_help(self) -> None:
-        near, far = (said(insight=insight(overhang={angle: 500.0}))["overhang"] for angle in (57.5, 77.5))
+        thick = {"layer_height_mm": 0.32}
+        near, far = (said(thick, insight=insight(overhang={angle: 500.0}))["overhang"] for angle in (50.5, 77.5))
         self.assertTrue(any(way.settings[0].key == "layer_height_mm" for way in near.remedies))
         self.assertFalse(any(way.settings[0].key == "layer_height_mm" for way in far.remedies))
 

@@ -53,7 +53,8 @@ class Filling(unittest.TestCase):
         apart, joined = (
             Engine(0).estimate(
                 PrintJob(
-                    solid, Recipe.model_validate(exact(BARE | {"infill": {"join": join}, "skins": {"order": "nearest"}}))
+                    solid,
+                    Recipe.model_validate(exact(BARE | {"infill": {"join": join}, "skins": {"order": "nearest"}})),
                 )
             )
             for join in (False, True)

@@ -118,7 +118,9 @@ class Sweep(unittest.TestCase):
         for name, (make, _) in FACES.items():
             solid = cut(make())
             times = [
-                Engine().estimate(PrintJob(solid, Recipe.model_validate(BARE | {"skins": {"order": order}}))).print_time_s
+                Engine()
+                .estimate(PrintJob(solid, Recipe.model_validate(BARE | {"skins": {"order": order}})))
+                .print_time_s
                 for order in ("sweep", "nearest", "one_way")
             ]
             self.assertLess(times[0], 1.05 * times[1], name)

@@ -7,7 +7,11 @@ down_revision = "0015"
 branch_labels = None
 depends_on = None
 
-PLACES = (("recipes", "choices", "skins"), ("house_recipes", "choices", "skins"), ("recipe_versions", "content", "choices,skins"))
+PLACES = (
+    ("recipes", "choices", "skins"),
+    ("house_recipes", "choices", "skins"),
+    ("recipe_versions", "content", "choices,skins"),
+)
 
 
 def upgrade() -> None:
