@@ -18,7 +18,7 @@ __all__ = ["StrokeDetail", "resting_share", "stroke_detail"]
 CELL_MM = 1.0
 """Beads below are looked for on a grid this coarse."""
 
-STOP_MM = 0.4
+STOP_MM = 0.2
 """How far places along a bead are apart at which it is looked what is below."""
 
 _TRAVEL = int(Kind.TRAVEL)
@@ -215,7 +215,7 @@ def _covered(start, end, width, travels, under_start, under_end, under_width):  
             continue
         nx, ny = -dy / length, dx / length
         half = width[k] / 2
-        stops = max(1, min(64, int(length / STOP_MM)))
+        stops = max(4, min(256, int(length / STOP_MM)))
         total = 0.0
         for i in range(stops):
             part = (i + 0.5) / stops
