@@ -29,7 +29,7 @@ from meanbead.api.plates_schemas import (
 from meanbead.api.schema import VersionOnly
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.model.plate import PlateItem
-from meanbead.core.plates.check import HeadBox
+from meanbead.core.model.printer import HeadBox
 from meanbead.services.plates import MOST_ITEMS, LoadedPlate, load_plate, rings_of
 from meanbead.store.tables import Machine, Part, PlateRow, RecipeRow, plain
 

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from meanbead.api.schema import Name, RowId, Schema, Version
 from meanbead.core.model.plate import PlateItem
-from meanbead.core.plates.check import HeadBox
+from meanbead.core.model.printer import HeadBox
 from meanbead.services.plates import MOST_ITEMS
 from meanbead.store.tables import PlateRow
 

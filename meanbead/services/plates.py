@@ -15,9 +15,10 @@ from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import PrintJob
 from meanbead.core.model import Recipe
 from meanbead.core.model.plate import PlateItem
+from meanbead.core.model.printer import HeadBox
 from meanbead.core.part.facts import part_facts
 from meanbead.core.part.solid import Solid
-from meanbead.core.plates.check import HeadBox, Trouble, print_order, troubles
+from meanbead.core.plates.check import Trouble, print_order, troubles
 from meanbead.core.plates.estimate import gap_of
 from meanbead.core.plates.outline import Placed, Standing, merged_solid, outline_of
 from meanbead.core.plates.pack import pack

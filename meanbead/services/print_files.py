@@ -14,14 +14,13 @@ from sqlalchemy.orm import Session
 from meanbead import store
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine
-from meanbead.core.estimate.job import Prepared, PrintJob, prepare
+from meanbead.core.estimate.job import PrintJob, prepare
 from meanbead.core.estimate.summary import Run
 from meanbead.core.gcode.file_names import file_name
 from meanbead.core.gcode.inspect import Inspection, Promise, inspect_file
 from meanbead.core.gcode.program import plan_as_filed, promise_of, write_program
 from meanbead.core.model import Material, Nozzle, Printer
 from meanbead.core.model.machine_file import FileOptions
-from meanbead.core.plates.check import HeadBox
 from meanbead.core.plates.outline import stood
 from meanbead.core.runtime.progress import ProgressCallback
 from meanbead.services.digests import inputs_digest
@@ -72,7 +71,7 @@ def wanted_file(session: Session, row: RecipeRow) -> Wanted:
     if job is not None:
         if plate is not None:
             middle = _middle_of_plate(session, plate, printer)
-        _check_head(prepare(job), HeadBox.model_validate(row.machine.head))
+        prepare(job)  # refuses at once what could not be printed, such as copies in the head's way
     return Wanted(
         inputs=file_inputs(session, row),
         recipe_id=row.id,
@@ -106,28 +105,6 @@ def _middle_of_plate(session: Session, plate: PlateRow, printer: Printer) -> tup
     points = np.concatenate([stood(loaded.solids[one.of], one)[:, :2] for one in loaded.placed])
     middle = (points.min(axis=0) + points.max(axis=0)) / 2
     return float(printer.bed_mm.x / 2 + middle[0]), float(printer.bed_mm.y / 2 + middle[1])
-
-
-def _check_head(prepared: Prepared, head: HeadBox) -> None:
-    """Copies one after the other: the head must pass between them, and the gantry over them."""
-    shape = prepared.plan.shape
-    copies = shape.copies
-    if copies.order != "one_by_one" or copies.count < 2:
-        return
-    size = prepared.job.solid.vertices.max(axis=0) - prepared.job.solid.vertices.min(axis=0)
-    need = max(head.left_mm, head.right_mm, head.front_mm, head.back_mm)
-    if copies.gap_mm < need:
-        raise MeanBeadError(
-            f"Copies one after the other stand {copies.gap_mm:g} mm apart, and the head reaches {need:g} mm from the nozzle.",
-            field="copies.gap_mm",
-            remedy=f"Set them {need:g} mm apart, or print them layer by layer.",
-        )
-    if float(size[2]) > head.gantry_mm:
-        raise MeanBeadError(
-            f"Copies one after the other are {size[2]:.0f} mm high, and the gantry runs {head.gantry_mm:g} mm above the nozzle.",
-            field="copies.order",
-            remedy="Print them layer by layer.",
-        )
 
 
 def make_file(database: Database, engine: Engine, wanted: Wanted, progress: ProgressCallback) -> int:

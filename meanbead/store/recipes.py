@@ -13,6 +13,7 @@ from meanbead.core.gcode.routine import with_routines
 from meanbead.core.model import Limits, Material, Nozzle, Printer, Recipe, Standards
 from meanbead.core.model.house import HouseRules
 from meanbead.core.model.measured import MeasuredMelt
+from meanbead.core.model.printer import HeadBox
 from meanbead.core.model.shop import Shop
 from meanbead.store.around import Around, around
 from meanbead.store.flow_tests import measured_of
@@ -180,6 +181,7 @@ def _printer(machine: Machine, shop: Shop, material: Material, measured: tuple[M
         update={
             "price_per_kwh": shop.price_per_kwh,
             "flow_margin": shop.flow_margin,
+            "head": HeadBox.model_validate(machine.head),
             "measured_melts": (*printer.measured_melts, *measured),
         }
     )

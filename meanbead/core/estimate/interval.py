@@ -58,12 +58,15 @@ def whole_interval(estimate: Estimate, why: str = "no run of this machine is log
     low_s, high_s = whole_ends(
         estimate.print_time_s, held.low_s, held.high_s, estimate.by_cause, estimate.sampling_error
     )
+    guess = ""
+    if estimate.melt_capped and estimate.melt_ceiling_source == "typical":
+        guess = "; the flow limit that holds it back is itself a guess within two fifths, which a flow test replaces"
     sampled = ", and it is a sample of layers" if estimate.sampling_error > 0 else ""
     return held.model_copy(
         update={
             "low_s": low_s,
             "high_s": high_s,
             "expected_s": estimate.print_time_s,
-            "basis": f"{held.basis}, other constants as typical{sampled}; {why}",
+            "basis": f"{held.basis}, other constants as typical{sampled}; {why}{guess}",
         }
     )

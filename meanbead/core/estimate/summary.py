@@ -115,7 +115,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         lost_mm3=lost,
         overfilled_mm3=over,
         void_mm3=void,
-        under_extruded_mm3=_under_extruded_mm3(run),
+        under_extruded_mm3=float(_under_extruded_mm3(run).sum()),
         returns_mm=float(top_returns_mm(strokes) @ weight),
         height_mm=comes_out,
         height_off_mm=comes_out - facts.extents_mm.z,
@@ -223,22 +223,23 @@ def top_returns_mm(strokes: Strokes) -> NDArray[np.float64]:
     return np.asarray(np.bincount(layer, weights=found, minlength=len(strokes.layers)), dtype=np.float64)
 
 
-def _under_extruded_mm3(run: Run) -> float:
-    """Plastic that is asked for beyond the knee and does not come out, mm3.
+def _under_extruded_mm3(run: Run) -> NDArray[np.float64]:
+    """Plastic that is asked for beyond the knee and does not come out, by feature, mm3, (features,).
 
     By the flow that each stroke reaches at its fastest, so a little too much where strokes are mostly ramps; that
     pressure builds up and falls over a second is left out.
     """
     strokes, flow = run.strokes, run.timing.peak_flow_mm3_s
     if not flow.size or flow.max() <= min(run.ceiling.knee_mm3_s, run.prepared.first_ceiling.knee_mm3_s):
-        return 0.0
+        return np.zeros(len(Feature))
     share = np.where(
         strokes.layers.on_bed[strokes.layer],
         output_share(run.prepared.first_ceiling, flow),
         output_share(run.ceiling, flow),
     )
     laid = np.where(strokes.is_travel, 0.0, strokes.area_mm2 * strokes.length_mm) * run.plan.flow_ratio
-    return float(np.sum(laid * (1 - share) * run.volume_weight[strokes.layer]))
+    missing = laid * (1 - share) * run.volume_weight[strokes.layer]
+    return np.asarray(np.bincount(strokes.feature, weights=missing, minlength=len(Feature)), dtype=np.float64)
 
 
 def _height_mm(run: Run) -> float:
@@ -266,7 +267,7 @@ def _by_feature(run: Run, printer: Printer, material: Material) -> dict[str, Fea
     length[Feature.TRAVEL] += 2 * ASIDE_MM * float(run.weight[timing.cooling.aside].sum())
     volume *= run.plan.flow_ratio
     volume[Feature.TRAVEL] = 0.0
-    shares = {}
+    shares, missing_mm3 = {}, _under_extruded_mm3(run)
     for feature in Feature:
         if not rows[feature] and not seconds[feature]:
             continue
@@ -279,6 +280,7 @@ def _by_feature(run: Run, printer: Printer, material: Material) -> dict[str, Fea
             peak_flow_mm3_s=float(flows[feature, 0]),
             asked_flow_mm3_s=float(flows[feature, 1]),
             capped=bool(capped[feature]),
+            under_extruded_mm3=float(missing_mm3[feature]),
         )
     if seconds[count] > 0:
         shares["wait"] = FeatureShare(

@@ -9,11 +9,12 @@ Heat in Solids*, 2nd ed., 1959, section 7.6)::
 The plug stays ``t = pi R^2 L / Q`` in the zone, so ``Fo = pi a L / Q``: the radius drops out, and the largest flow at
 which the centre reaches the material's flow temperature is ``Q = pi a L / Fo*``.
 
-Push. A shear-thinning melt in a bore whose land is as long as it is wide needs a pressure that depends on ``Q / d^3``,
-so the flow that a drive can push grows as ``(d / 0.4)^3``.
+Push. What a drive pushes falls with the bore, though far less than the ``d^3`` of a shear-thinning melt in its land alone: most of
+the pressure is spent in the melt zone above, and practice finds that bores hardly matter to where one hot end's output begins to
+fall. It is taken to grow in proportion to the bore. Typical.
 
 The two resistances are joined as ``(Qh^-2 + Qp^-2)^(-1/2)``, and the heater's watts cap the result. Validity: plain,
-unfilled thermoplastics, bores 0.2 to 1.2 mm, melt zones 8 to 50 mm; expect the true knee within about a third of it.
+unfilled thermoplastics, bores 0.2 to 1.2 mm, melt zones 8 to 50 mm; expect the true knee within two fifths of it.
 Metals and split channels enter by the typical factors below, which put the three kinds of hot end where practice has them
 with an easy plastic at its usual temperature and a 0.4 mm bore: 8 to 12 mm3/s with a short zone, 15 to 25 with a long one,
 25 to 40 with split channels.
@@ -61,8 +62,9 @@ __all__ = [
 BEYOND_C = 10.0
 """So far beyond the temperatures that were tested a measurement still counts as one."""
 
-TYPICAL_SPREAD = 0.2
-"""How far a typical knee may be off: standard deviation of its logarithm; 90 % within about a third."""
+TYPICAL_SPREAD = math.log(1.4) / 1.645
+"""How far a typical knee may be off: standard deviation of its logarithm; nine of ten within two fifths more, or that much
+less by ratio."""
 
 USUAL_FALL = 0.6
 """Typical share of the output that is lost per knee's worth of flow beyond the knee."""
@@ -135,7 +137,11 @@ def melt_ceiling(printer: Printer, nozzle: Nozzle, material: Material, temp_c: f
 
     Where the wall is not hotter than the material's flow temperature nothing melts and all limits are 0.
     """
-    told = _measured(printer, nozzle, material, temp_c) or _typical(printer, nozzle, material, temp_c)
+    told = (
+        _measured(printer, nozzle, material, temp_c)
+        or _known(printer, nozzle, material, temp_c)
+        or _typical(printer, nozzle, material, temp_c)
+    )
     known, free = material.max_flow_mm3_s, 1 - printer.flow_margin
     if known is not None and known < told.plan_mm3_s:
         # What is known to come out well needs no margin of its own.
@@ -143,6 +149,31 @@ def melt_ceiling(printer: Printer, nozzle: Nozzle, material: Material, temp_c: f
             told, plan_mm3_s=known, knee_mm3_s=min(known / free, told.knee_mm3_s), bound="known", source="set"
         )
     return told
+
+
+def _known(printer: Printer, nozzle: Nozzle, material: Material, temp_c: float) -> MeltCeiling | None:
+    """What somebody knows this hot end to melt with such a nozzle and this plastic. At other temperatures than theirs it moves
+    as the typical figure does."""
+    its = [
+        known
+        for known in printer.known_flows
+        if known.material == material.name
+        and abs(known.bore_mm - nozzle.bore_mm) < 0.005
+        and known.metal in (None, nozzle.metal)
+    ]
+    if not its:
+        return None
+    # The one that names the metal says more.
+    best = max(its, key=lambda known: known.metal is not None)
+    there = material.nozzle_temp_c if best.temp_c is None else best.temp_c
+    here_mm3_s, there_mm3_s = (_typical_knee(printer, nozzle, material, temp)[0] for temp in (temp_c, there))
+    if here_mm3_s == 0:
+        return MeltCeiling(0.0, 0.0, 0.0, "too_cold", "set")
+    plan = best.flow_mm3_s * (here_mm3_s / there_mm3_s if there_mm3_s > 0 else 1.0)
+    # What is known to come out well needs no margin of its own.
+    knee = plan / (1 - printer.flow_margin)
+    basis = f"set: {best.flow_mm3_s:g} mm³/s at {there:g} °C"
+    return MeltCeiling(plan, knee, knee * SKIP_RATIO, "heat", "set", USUAL_FALL, plan, knee * SKIP_RATIO, basis)
 
 
 def output_share(ceiling: MeltCeiling, flow_mm3_s: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -187,7 +218,7 @@ def _typical_knee(printer: Printer, nozzle: Nozzle, material: Material, temp_c: 
     length = printer.hotend.melt_zone_mm + SHAPE_EXTRA_MM[nozzle.shape]
     length *= 1 + CHANNEL_GAIN * (max(printer.hotend.channels, nozzle.melt_channels) - 1)
     heat = np.pi * material.diffusivity_mm2_s * length / fourier_for_excess(max(round(excess, 9), 1e-9))
-    push = material.push_limit_mm3_s * (nozzle.bore_mm / 0.4) ** 3
+    push = material.push_limit_mm3_s * (nozzle.bore_mm / 0.4)
     knee = float((heat**-2 + push**-2) ** -0.5)
     heater = heater_bound_mm3_s(printer, material, temp_c)
     if heater < knee:

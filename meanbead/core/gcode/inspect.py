@@ -241,7 +241,7 @@ class _Looker:
             melt_ceiling(printer, nozzle, material, target if target > 0 else material.nozzle_temp_c)
             for target in self.heat.targets.tolist()
         ]
-        self.caps = np.array([cap.skip_mm3_s if may_skip else cap.plan_mm3_s for cap in caps])
+        self.caps = np.array([np.inf if may_skip else cap.plan_mm3_s for cap in caps])
         self.area = filament_area_mm2(printer.filament_diameter_mm)
         self.outside, self.cold, self.fast, self.over = _Worst(), _Worst(), _Worst(), _Worst()
         self.before_s = self.printing_s = self.after_s = self.laid_mm = 0.0

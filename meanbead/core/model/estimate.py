@@ -13,7 +13,8 @@ __all__ = ["Causes", "Estimate", "FeatureShare", "Finding", "Interval", "LayerLe
 
 
 class FeatureShare(Result):
-    """One feature's part of the print. ``peak_flow_mm3_s`` is what the nozzle really reaches there."""
+    """One feature's part of the print. ``peak_flow_mm3_s`` is what the nozzle really reaches there; ``under_extruded_mm3`` is asked
+    for faster than it melts and does not come out."""
 
     time_s: float
     filament_mm: float
@@ -22,6 +23,7 @@ class FeatureShare(Result):
     peak_flow_mm3_s: float
     asked_flow_mm3_s: float
     capped: bool
+    under_extruded_mm3: float = 0.0
 
 
 class Causes(Result):

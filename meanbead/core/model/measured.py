@@ -8,9 +8,9 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from meanbead.core.model.base import Model
-from meanbead.core.model.nozzle import Nozzle
+from meanbead.core.model.nozzle import Nozzle, NozzleMetal
 
-__all__ = ["MeasuredAt", "MeasuredMelt"]
+__all__ = ["KnownFlow", "MeasuredAt", "MeasuredMelt"]
 
 FlowMm3S = Annotated[float, Field(gt=0, le=1000)]
 
@@ -28,6 +28,17 @@ class MeasuredAt(Model):
     knee_high_mm3_s: FlowMm3S | None = None
     skip_mm3_s: FlowMm3S | None = None
     fall: Annotated[float, Field(ge=0, le=20)] = 0.6
+
+
+class KnownFlow(Model):
+    """What somebody knows a hot end to melt with a bore and a plastic, without a flow test of ours: ``flow_mm3_s`` comes out well
+    at ``temp_c``, or at the plastic's usual temperature where None. ``metal`` is the nozzle's, any where None."""
+
+    material: Annotated[str, Field(min_length=1, max_length=80)]
+    bore_mm: Annotated[float, Field(ge=0.1, le=2)]
+    flow_mm3_s: FlowMm3S
+    metal: NozzleMetal | None = None
+    temp_c: Annotated[float, Field(ge=100, le=500)] | None = None
 
 
 class MeasuredMelt(Model):

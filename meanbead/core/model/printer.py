@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from meanbead.core.model.base import AccelerationMmS2, Model, NonNegative, Positive, Provenance, SpeedMmS
-from meanbead.core.model.measured import MeasuredMelt
+from meanbead.core.model.measured import KnownFlow, MeasuredMelt
 
 __all__ = [
     "PTFE_LIMIT_C",
@@ -153,12 +153,25 @@ class MeasuredOverhang(Model):
     angle_deg: Annotated[float, Field(gt=0, lt=90)]
 
 
+class HeadBox(Model):
+    """What goes with the nozzle: how far the head reaches from the nozzle to the left, right, front and back, mm; how high above
+    the nozzle's tip the gantry runs, mm, and how far it reaches to front and back of it. Typical figures; measure yours,
+    with everything that hangs on the head."""
+
+    left_mm: Annotated[float, Field(ge=0, le=500)] = 35
+    right_mm: Annotated[float, Field(ge=0, le=500)] = 35
+    front_mm: Annotated[float, Field(ge=0, le=500)] = 40
+    back_mm: Annotated[float, Field(ge=0, le=500)] = 40
+    gantry_mm: Annotated[float, Field(ge=0, le=1000)] = 30
+    gantry_deep_mm: Annotated[float, Field(ge=0, le=500)] = 40
+
+
 class Printer(Model):
     """A machine. Every key has a typical default, so that a partial description still works.
 
     ``coupled_gantry`` is a gantry whose two motors share x and y: speed, acceleration and jerk then bound the motors.
     ``clean_acceleration_mm_s2`` is the highest at which outer walls show no ripple; ``overhang_limit_deg`` the steepest
-    overhang, from upright, that prints clean with beads half as high as wide; ``measured_overhangs``, where there are
+    overhang, from upright, that prints clean with beads of 0.44 x 0.2 mm; ``measured_overhangs``, where there are
     any of a bore, replace it there. ``heating`` is the start routine's habit: bed and nozzle together, or the nozzle once
     the bed is hot. Where ``z_screw`` is given, ``z_step_mm`` follows from it.
 
@@ -166,9 +179,10 @@ class Printer(Model):
     ``price_per_kwh``, and ``wear_per_h``: parts that wear, and what it was bought for. ``start_gcode`` and ``end_gcode`` are
     what runs before and after a print; ``start_time_s`` and ``end_time_s`` are what they take beside heating.
 
-    ``measured_melts`` are what flow tests have shown of its hot end; plans stay below what it melts by ``flow_margin``.
+    ``known_flows`` are what somebody knows it to melt; ``measured_melts`` what flow tests have shown of its hot end, which counts before that; plans stay below what it melts by ``flow_margin``.
     ``bridge_span_mm`` is the longest bridge that it lays clean, ``pull_length_mm`` the least pull that leaves no strings,
     ``narrow_line_speed_mm_s`` the fastest at which walls narrower than the bore come out whole: None until a test piece told.
+    ``head`` is the room that head and gantry need between copies one after the other.
     ``drive_steps_per_mm`` is how many steps the drive takes for a millimetre of filament.
     """
 
@@ -197,12 +211,14 @@ class Printer(Model):
     clean_acceleration_mm_s2: AccelerationMmS2 | None = None
     overhang_limit_deg: Annotated[float, Field(ge=20, le=85)] = 52
     measured_overhangs: Annotated[tuple[MeasuredOverhang, ...], Field(max_length=50)] = ()
+    known_flows: Annotated[tuple[KnownFlow, ...], Field(max_length=50)] = ()
     measured_melts: Annotated[tuple[MeasuredMelt, ...], Field(max_length=50)] = ()
     flow_margin: Annotated[float, Field(ge=0, le=0.9)] = 0.1
     bridge_span_mm: Annotated[float, Field(gt=0, le=500)] | None = None
     pull_length_mm: Annotated[float, Field(ge=0, le=20)] | None = None
     narrow_line_speed_mm_s: SpeedMmS | None = None
     drive_steps_per_mm: Annotated[float, Field(gt=0, le=100_000)] | None = None
+    head: HeadBox = HeadBox()
     enclosed: bool = False
     bed_surface: Literal["flat", "uneven", "damaged"] = "flat"
 

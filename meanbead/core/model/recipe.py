@@ -143,7 +143,7 @@ class Ironing(Model):
 
     kind: IroningKind | None = None
     pattern: IroningPattern | None = None
-    flow: Annotated[float, Field(gt=0, le=1)] | None = None
+    flow: Annotated[float, Field(ge=0, le=1)] | None = None
     spacing_mm: Annotated[float, Field(ge=0.02, le=2)] | None = None
     inset_mm: Annotated[float, Field(ge=0, le=10)] | None = None
     speed_mm_s: SpeedMmS | None = None

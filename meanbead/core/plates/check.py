@@ -4,32 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Literal
 
 import shapely
 import shapely.affinity
-from pydantic import Field
 
-from meanbead.core.model.base import Model
-from meanbead.core.model.printer import BedMm
+from meanbead.core.model.printer import BedMm, HeadBox
 from meanbead.core.plates.outline import Placed, Standing
 
-__all__ = ["HeadBox", "Trouble", "print_order", "troubles"]
+__all__ = ["Trouble", "print_order", "troubles"]
 
 _TOUCH_MM = 1e-3
-
-
-class HeadBox(Model):
-    """What goes with the nozzle: how far the head reaches from the nozzle to the left, right, front and back, mm; how high above
-    the nozzle's tip the gantry runs, mm, and how far it reaches to front and back of it. Typical figures; measure yours,
-    with everything that hangs on the head."""
-
-    left_mm: Annotated[float, Field(ge=0, le=500)] = 35
-    right_mm: Annotated[float, Field(ge=0, le=500)] = 35
-    front_mm: Annotated[float, Field(ge=0, le=500)] = 40
-    back_mm: Annotated[float, Field(ge=0, le=500)] = 40
-    gantry_mm: Annotated[float, Field(ge=0, le=1000)] = 30
-    gantry_deep_mm: Annotated[float, Field(ge=0, le=500)] = 40
 
 
 @dataclass(frozen=True)

@@ -16,10 +16,11 @@ from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Estimate, Recipe
 from meanbead.core.model.base import Result
 from meanbead.core.model.estimate import Causes, FeatureShare
+from meanbead.core.model.printer import HeadBox
 from meanbead.core.model.recipe import Copies
 from meanbead.core.model.shop import Attendance
 from meanbead.core.part.solid import Solid
-from meanbead.core.plates.check import HeadBox, Trouble, print_order
+from meanbead.core.plates.check import Trouble, print_order
 from meanbead.core.plates.outline import Placed, merged_solid, outline_of, stood
 from meanbead.core.plates.pack import pack
 from meanbead.core.runtime.progress import ProgressCallback, no_progress

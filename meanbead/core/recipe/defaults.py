@@ -292,14 +292,14 @@ MIN_LAYER_TIME_S = Default("cooling.min_layer_time_s", 8.0, "{:g} s.", "8")
 MIN_SPEED_MM_S = Default("cooling.min_speed_mm_s", 10.0, "{:g} mm/s.", "10")
 SHORT_LAYERS: Default[ShortLayers] = Default("cooling.short_layers", "slow", "Slowed only.", "slow")
 FAN = Default("cooling.fan", None, "The most that suits the plastic.")
-BRIDGE_FAN = Default("cooling.bridge_fan", None, "What suits the plastic there, else the fan's own.")
+BRIDGE_FAN = Default("cooling.bridge_fan", None, "What suits the plastic there, else all of it.")
 FAN_OFF_LAYERS = Default("cooling.fan_off_layers", None, "What the plastic wants, so that the first layers hold.")
 ABOVE_MELT: Default[AboveMelt] = Default(
     "above_melt", "slow_down", "Slow down: all that is asked for comes out.", "slow_down"
 )
 FLOW_RATIO = Default("flow_ratio", 1.0, "{:g}: just what the geometry asks for.", "1")
 BRIDGE_FLOW_RATIO = Default(
-    "bridge_flow_ratio", 0.95, "{:g}, or what suits the plastic: a little less pulls the strand taut.", "0.95"
+    "bridge_flow_ratio", 0.9, "{:g}, or what suits the plastic: a little less pulls the strand taut.", "0.9"
 )
 
 
@@ -430,8 +430,10 @@ IRONING: Default[IroningKind] = Default(
     "ironing.kind", "none", "None, or the topmost faces where the house irons: it takes long on broad faces.", "none"
 )
 IRONING_PATTERN: Default[IroningPattern] = Default("ironing.pattern", "lines", "Lines.", "lines")
-IRONING_SPACING_BORES = Default("ironing.spacing_mm", 0.35, "{:g} bores.", "0.35 d")
-IRONING_MM_S = Default("ironing.speed_mm_s", 30.0, "{:g} mm/s.", "30")
+IRONING_SPACING_BORES = Default(
+    "ironing.spacing_mm", 0.25, "{:g} × nozzle: fine, so that each pass melts the ridge of the one before.", "0.25 d"
+)
+IRONING_MM_S = Default("ironing.speed_mm_s", 18.0, "{:g} mm/s: slow enough to melt the top again.", "18")
 IRONING_FLOW = Default("ironing.flow", 0.15, "{percent:g} %.", "0.15")
 IRONING_INSET_LINES = Default("ironing.inset_mm", 0.5, "Half a line.")
 COPIES = Default("copies.count", 1, "One.", "1")

@@ -26,7 +26,10 @@ def machine_sheet(
     flow = ceiling.skip_mm3_s if plan.above_melt == "run_on" else ceiling.plan_mm3_s
     why = f"What the hot end melts at {plan.nozzle_temp_c:g} °C, less the margin ({ceiling.source})."
     if plan.above_melt == "run_on":
-        why = f"Where the drive may skip at {plan.nozzle_temp_c:g} °C: the recipe runs on above what melts ({ceiling.source})."
+        why = (
+            f"From here on the drive may skip at {plan.nozzle_temp_c:g} °C ({ceiling.source}); the recipe keeps its speeds beyond "
+            "that, too."
+        )
     rows = [_row("max_flow_mm3_s", _FLOW, "Largest volumetric flow", "mm³/s", round(flow, 2), "machine", why)]
     for axis in "xyze":
         name = "filament" if axis == "e" else axis.upper()

@@ -232,7 +232,7 @@ def _pace(
         min_speed_mm_s=_or(recipe.cooling.min_speed_mm_s, defaults.MIN_SPEED_MM_S.value),
         short_layers=recipe.cooling.short_layers or defaults.SHORT_LAYERS.value,
         fan=fan,
-        bridge_fan=_or(recipe.cooling.bridge_fan, max(fan, _or(material.bridge_fan, fan))),
+        bridge_fan=_or(recipe.cooling.bridge_fan, max(fan, _or(material.bridge_fan, 1.0))),
         fan_off_layers=_or(recipe.cooling.fan_off_layers, material.fan_off_layers),
         above_melt=recipe.above_melt or defaults.ABOVE_MELT.value,
         flow_ratio=_or(recipe.flow_ratio, defaults.FLOW_RATIO.value),
@@ -281,7 +281,7 @@ def _speeds(
 
     outer = _or(asked.outer_wall, melting("outer_wall", usual["outer_wall"]))
     solid = _or(asked.solid, melting("solid", usual["solid"]))
-    bridge = min(defaults.BRIDGE_MM_S.value, _or(material.bridge_speed_mm_s, math.inf))
+    bridge = _or(material.bridge_speed_mm_s, defaults.BRIDGE_MM_S.value)
     first_usual = defaults.FIRST_LAYER_MM_S.value
     return FeatureSpeeds(
         outer_wall=outer,

@@ -57,14 +57,15 @@ def _out_of_bounds(s: RuleInput, key: str, temp: float) -> Finding | None:
     """What a temperature breaks, if anything."""
     low, high = s.material.nozzle_temp_min_c, s.material.nozzle_temp_max_c
     good = min(max(temp, low), s.highest_c)
-    # Of two temperatures out of bounds both are brought back, or the other would speak next.
+    # Of two chosen temperatures out of bounds both are brought back, or the other would speak next.
+    recipe = s.prepared.job.recipe
     both: dict[str, SettingValue] = {key: good}
     for other, value in (
         ("nozzle_temp_c", s.plan.nozzle_temp_c),
         ("first_layer_nozzle_temp_c", s.plan.first_layer_nozzle_temp_c),
     ):
         back = min(max(value, low), s.highest_c)
-        if other != key and back != value:
+        if other != key and back != value and getattr(recipe, other) is not None:
             both[other] = back
     way = [remedy(f"{good:g} °C", both)] if good >= 100 else []
     if s.printer.hotend.lining == "ptfe" and temp > PTFE_LIMIT_C:
@@ -135,7 +136,7 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
         field="speed_mm_s",
         sentence=(
             f"Slowed to what the hot end melts: {words(list(capped))}. Asked for {asked:.1f} mm³/s, the ceiling is "
-            f"{limit:.1f} mm³/s ({s.ceiling.source}); {would}.{skips}{push} It costs "
+            f"{limit:.1f} mm³/s ({_sure(s)}); {would}.{skips}{push} It costs "
             f"{duration(s.estimate.by_cause.melt_ceiling_s)}."
         ),
         remedy=f"{'A' if known else 'Hotter, a'} smaller bead{'' if known else ', or a longer melt zone'}; a higher speed changes nothing.",
@@ -148,20 +149,39 @@ def melt_cap(s: RuleInput) -> Iterator[Finding]:
     )
 
 
+def _sure(s: RuleInput) -> str:
+    """Where the ceiling comes from, and how far it may be off where it is a guess."""
+    source, ceiling = s.ceiling.source, s.ceiling
+    if source != "typical" or not ceiling.low_mm3_s:
+        return source
+    share = ceiling.plan_mm3_s / ceiling.knee_mm3_s
+    return f"typical, {share * ceiling.low_mm3_s:.0f} to {share * ceiling.high_mm3_s:.0f}"
+
+
 def above_knee(s: RuleInput) -> Iterator[Finding]:
     """Flows beyond the knee by choice: plastic that is asked for and does not come out."""
     if s.estimate is None or s.plan.above_melt != "run_on" or s.estimate.under_extruded_mm3 <= 0:
         return
     lost_g = filament_mass_g(s.estimate.under_extruded_mm3, s.material.density_g_cm3)
     worst = 1 - float(output_share(s.ceiling, np.array([s.estimate.peak_flow_mm3_s]))[0])
-    skips = " Speeds are held back only where the drive may skip." if s.estimate.melt_capped else ""
+    skips = " At that flow the drive may skip." if s.estimate.peak_flow_mm3_s > s.ceiling.skip_mm3_s else ""
+    lost = sorted(
+        (
+            (share.under_extruded_mm3, name)
+            for name, share in s.estimate.by_feature.items()
+            if share.under_extruded_mm3 > 0
+        ),
+        reverse=True,
+    )
+    missing = words([f"{_grams(s, mm3)} of the {name.replace('_', ' ')}" for mm3, name in lost[:3]])
     yield Finding(
         rule="above_knee",
         severity="risk",
         field="above_melt",
         sentence=(
             f"{lost_g:.1f} g of {s.estimate.filament_g:.1f} g do not come out: up to {s.estimate.peak_flow_mm3_s:.1f} mm³/s are "
-            f"asked for, and the output falls from {s.ceiling.knee_mm3_s:.1f} mm³/s on, by {100 * worst:.0f} % at the most.{skips}"
+            f"asked for, and the output falls from {s.ceiling.knee_mm3_s:.1f} mm³/s on, by {100 * worst:.0f} % at the most. Missing "
+            f"are {missing}.{skips}"
         ),
         remedy="Slow down to what melts; it costs the time that this saves.",
         value=s.estimate.peak_flow_mm3_s,
@@ -170,6 +190,11 @@ def above_knee(s: RuleInput) -> Iterator[Finding]:
         source="Output beyond the knee; see the method, Flow test",
         remedies=[remedy("Slow down to what melts", {"above_melt": None})],
     )
+
+
+def _grams(s: RuleInput, volume_mm3: float) -> str:
+    grams = filament_mass_g(volume_mm3, s.material.density_g_cm3)
+    return f"{grams:.1f} g" if grams >= 0.05 else "less than 0.1 g"
 
 
 def _ways_out(s: RuleInput, capped: list[str], asked: float, limit: float, temp_c: float | None) -> list[Remedy]:
@@ -214,8 +239,8 @@ def push_limit(s: RuleInput) -> Iterator[Finding]:
         remedy="A larger bore helps; more heat hardly does.",
         value=flow,
         limit=s.ceiling.plan_mm3_s,
-        reason="The pressure that a bore needs grows with its flow over the third power of its diameter.",
-        source="Shear-thinning flow in a short land; see the method, Melt ceiling",
+        reason="The pressure that a flow needs grows as the bore gets smaller.",
+        source="See the method, Melt ceiling",
     )
 
 

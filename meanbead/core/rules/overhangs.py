@@ -177,7 +177,7 @@ def bridge_pace(s: RuleInput) -> Iterator[Finding]:
             reason="What is too much hangs down as loops.",
             source="Common practice",
             where=s.spots("bridge"),
-            remedies=[remedy("95 %", {"bridge_flow_ratio": 0.95})],
+            remedies=[remedy("90 %", {"bridge_flow_ratio": 0.9})],
         )
 
 

@@ -28,7 +28,7 @@ def thin_cup(wall: float = 2.4) -> Solid:
 
 CASES: dict[str, tuple[Solid, dict[str, object], Printer]] = {
     "gear": (spur_gear(), {}, Printer()),
-    "cup": (thin_cup(), {}, SLOW),
+    "cup": (thin_cup(), {"travel": "straight"}, SLOW),
     "cup, 3 walls": (thin_cup(), {"walls": 3}, SLOW),
     "box, raft": (box(30, 20, 8), {"adhesion": {"kind": "raft"}}, Printer()),
     "box, brim": (box(60, 60, 6), {"adhesion": {"kind": "brim"}}, Printer()),
@@ -42,7 +42,7 @@ CASES: dict[str, tuple[Solid, dict[str, object], Printer]] = {
                 block(1, 1, 1, (-9, 0, 0)),
             )
         ),
-        {"retraction": {"min_travel_mm": 0.5}},
+        {"travel": "straight", "retraction": {"min_travel_mm": 0.5}},
         SLOW,
     ),
 }

@@ -378,10 +378,10 @@ class HeldToLimits(unittest.TestCase):
 class SameStrength(unittest.TestCase):
     def test_doubled_sparse_lines_come_out_by_themselves(self) -> None:
         solid = box(50, 40, 8)
-        job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.3}})), context_of(solid)
-        base = search(ENGINE, job, {"infill.density": [0.3]}, SearchLimits(), context, budget=10).base
+        job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.2}})), context_of(solid)
+        base = search(ENGINE, job, {"infill.density": [0.2]}, SearchLimits(), context, budget=10).base
         vary: dict[str, list[Any]] = {
-            "infill.density": [0.12, 0.14, 0.148, 0.2, 0.25, 0.3],
+            "infill.density": [0.08, 0.09, 0.0975, 0.13, 0.17, 0.2],
             "infill.lines_side_by_side": [1, 2],
         }
         found = search(ENGINE, job, vary, SearchLimits(crush=base.crush), context)

@@ -7,6 +7,7 @@ from meanbead.core.estimate.engine import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.sample import sample_layers
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
+from meanbead.core.model.printer import HeadBox
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes.cut import CutInputs, cut_solid
 from tests.demo.test_lessons import solid
@@ -70,9 +71,10 @@ class Samples(unittest.TestCase):
 
     def test_ledgers_of_a_sample_add_up_to_its_time(self) -> None:
         keys = {"adhesion": {"kind": "raft"}, "copies": {"count": 2, "order": "one_by_one"}}
+        tall = Printer(head=HeadBox(gantry_mm=200))
         for recipe in ({}, keys):
-            part = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe.model_validate(recipe)), layers=24)
+            part = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe.model_validate(recipe), tall), layers=24)
             self.assertAlmostEqual(sum(share.time_s for share in part.by_feature.values()), part.print_time_s, places=6)
             self.assertAlmostEqual(sum(part.by_cause.model_dump().values()), part.print_time_s, places=6)
-            whole = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe.model_validate(recipe)))
+            whole = ENGINE.estimate(PrintJob(solid("Snow owl"), Recipe.model_validate(recipe), tall))
             self.assertAlmostEqual(part.print_time_s / whole.print_time_s, 1, delta=0.03)

@@ -13,6 +13,7 @@ from meanbead.core.formulas.melt import (
     temperature_for_flow_c,
 )
 from meanbead.core.model import Material, Nozzle, Printer
+from meanbead.core.model.measured import KnownFlow
 
 PRINTER, NOZZLE, PLA = Printer(), Nozzle(), Material()
 
@@ -78,9 +79,42 @@ class Ceiling(unittest.TestCase):
         self.assertGreater(melt_ceiling(PRINTER, Nozzle(bore_mm=0.6), PLA, 210).knee_mm3_s, base)
         self.assertGreater(melt_ceiling(PRINTER, Nozzle(metal="plated_copper"), PLA, 210).knee_mm3_s, base)
         self.assertLess(melt_ceiling(PRINTER, Nozzle(metal="stainless_steel"), PLA, 210).knee_mm3_s, base)
-        small = melt_ceiling(PRINTER, Nozzle(bore_mm=0.2), PLA, 210)
-        self.assertLess(small.knee_mm3_s, base / 2)
-        self.assertEqual(small.bound, "push")
+
+    def test_bores_hardly_matter_to_where_one_hot_end_begins_to_fall(self) -> None:
+        base = melt_ceiling(PRINTER, NOZZLE, PLA, 210).knee_mm3_s
+        knees = [melt_ceiling(PRINTER, Nozzle(bore_mm=bore), PLA, 210).knee_mm3_s for bore in (0.25, 0.6, 0.8, 1.0)]
+        self.assertEqual(knees, sorted(knees))
+        self.assertGreater(knees[0], 0.85 * base)
+        self.assertLess(knees[-1], 1.15 * base)
+        # A soft plastic is pushed rather than melted, and there the bore tells.
+        soft = Material(push_limit_mm3_s=5)
+        narrow = melt_ceiling(PRINTER, Nozzle(bore_mm=0.2), soft, 210)
+        self.assertLess(narrow.knee_mm3_s, 0.65 * melt_ceiling(PRINTER, NOZZLE, soft, 210).knee_mm3_s)
+        self.assertEqual(narrow.bound, "push")
+
+    def test_what_somebody_knows_raises_as_well_as_lowers(self) -> None:
+        usual = melt_ceiling(PRINTER, NOZZLE, PLA, PLA.nozzle_temp_c)
+        for flow in (3.0, 31.0):
+            known = KnownFlow(material=PLA.name, bore_mm=0.4, flow_mm3_s=flow)
+            told = Printer(known_flows=(known,))
+            found = melt_ceiling(told, NOZZLE, PLA, PLA.nozzle_temp_c)
+            self.assertEqual((found.plan_mm3_s, found.source), (flow, "set"))
+            # Hotter it moves as the typical figure does.
+            hotter = melt_ceiling(told, NOZZLE, PLA, 225).plan_mm3_s / flow
+            self.assertAlmostEqual(hotter, melt_ceiling(PRINTER, NOZZLE, PLA, 225).knee_mm3_s / usual.knee_mm3_s)
+            for other in (Nozzle(bore_mm=0.6), Nozzle(bore_mm=0.4)):
+                where = PLA if other.bore_mm == 0.6 else PLA.model_copy(update={"name": "Another"})
+                self.assertEqual(melt_ceiling(told, other, where, 210), melt_ceiling(PRINTER, other, where, 210))
+        both = (
+            KnownFlow(material=PLA.name, bore_mm=0.4, flow_mm3_s=8),
+            KnownFlow(material=PLA.name, bore_mm=0.4, flow_mm3_s=9, metal="brass"),
+        )
+        self.assertEqual(melt_ceiling(Printer(known_flows=both), NOZZLE, PLA, PLA.nozzle_temp_c).plan_mm3_s, 9)
+
+    def test_a_typical_ceiling_is_a_guess_within_two_fifths(self) -> None:
+        found = melt_ceiling(PRINTER, NOZZLE, PLA, 210)
+        self.assertAlmostEqual(found.high_mm3_s / found.knee_mm3_s, 1.4)
+        self.assertAlmostEqual(found.knee_mm3_s / found.low_mm3_s, 1.4)
 
     def test_a_weak_heater_binds(self) -> None:
         weak = Printer.model_validate({"hotend": {"heater_w": 19}})

@@ -18,9 +18,10 @@ from tests.running.effort import cases
 
 DESCRIBED = Printer.model_validate({"acceleration_mm_s2": {"print": 1000, "travel": 1500}})
 RECIPES = (
-    Recipe(),
+    # Some that retract at every hop: slow retractions are told by prints that have them.
+    Recipe.model_validate({"travel": "straight"}),
     Recipe.model_validate({"walls": 4, "infill": {"density": 0.1}}),
-    Recipe.model_validate({"layer_height_mm": 0.28}),
+    Recipe.model_validate({"layer_height_mm": 0.28, "travel": "straight"}),
     Recipe.model_validate({"speed_mm_s": {"outer_wall": 60, "infill": 120}}),
 )
 

@@ -16,13 +16,12 @@ from hypothesis import strategies as st
 from meanbead.core.errors import MeanBeadError
 from meanbead.core.estimate.engine import Engine, PrintJob
 from meanbead.core.model import Recipe
-from meanbead.core.model.printer import BedMm
+from meanbead.core.model.printer import BedMm, HeadBox
 from meanbead.core.model.recipe import Copies
 from meanbead.core.model.shop import Attendance
 from meanbead.core.part.read import RawMesh
 from meanbead.core.part.solid import Solid, make_solid
 from meanbead.core.plates import Placed, Standing, Trouble, outline_of, pack, print_order, troubles
-from meanbead.core.plates.check import HeadBox
 from meanbead.core.plates.estimate import estimate_plate, fill_plate, gap_of
 from meanbead.core.plates.outline import merged_solid
 from meanbead.core.plates.pack import boxes_packed, outlines_packed, used_length_mm

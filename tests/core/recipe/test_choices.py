@@ -68,7 +68,7 @@ class Defaults(unittest.TestCase):
             plan = resolve(Recipe(), Printer(), Nozzle(bore_mm=bore), Material()).as_recipe()
             self.assertAlmostEqual(plan.layer_height_mm or 0, bore / 2, delta=0.006)
             self.assertAlmostEqual(plan.line_width_mm.outer_wall or 0, 1.1 * bore, delta=0.006)
-            self.assertAlmostEqual(plan.ironing.spacing_mm or 0, 0.35 * bore, delta=0.006)
+            self.assertAlmostEqual(plan.ironing.spacing_mm or 0, 0.25 * bore, delta=0.006)
             self.assertAlmostEqual(plan.adhesion.raft_layer_mm or 0, 0.6 * bore, delta=0.006)
 
     def test_the_file_formats_give_the_same(self) -> None:

@@ -43,7 +43,7 @@ class Bridges(unittest.TestCase):
         self.assertAlmostEqual(strokes.hanging.area_mm2 / inside, 1, delta=0.03)
         self.assertAlmostEqual(strokes.hanging.width_mm, reach - 1.5 * SPACING - WIDTH / 2, delta=0.2)
         self.assertAlmostEqual(float(strokes.layers.top_mm[strokes.hanging.layer]), 10 + HEIGHT)
-        strand = 0.4 * math.sqrt(0.95)
+        strand = 0.4 * math.sqrt(0.9)
         self.assertAlmostEqual(float(strokes.length_mm[rows].sum()) * strand / inside, 1, delta=0.05)
         np.testing.assert_allclose(strokes.area_mm2[rows], math.pi * strand**2 / 4)
         held = plan_strokes(ledge(reach), shape_of(skins=skins, supports={"kind": "columns"}))
