@@ -111,7 +111,7 @@ class Engine:
         :class:`RecipeError` for recipes that cannot be printed.
         """
         prepared = prepare(job)
-        run = self._run(prepared, layers, progress)
+        run = self._run(prepared, layers, progress, with_skins=layers is not None)
         progress(0.9, "adding up")
         estimate = summary(run, self.facts(prepared.job.solid))
         return estimate.model_copy(update={"interval": interval(run, estimate.print_time_s)})

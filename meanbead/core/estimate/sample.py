@@ -49,7 +49,7 @@ INTERVAL_LAYERS = 24
 MIN_LAYERS = 6
 """A sample smaller than this has no error that could be told."""
 
-MIN_ERROR = 0.006
+MIN_ERROR = 0.01
 """Below this share no bound is claimed: the strata's own layers differ in ways that the sizes do not know."""
 
 MIN_FILAMENT_ERROR = 0.01
@@ -146,7 +146,7 @@ def sample_layers(
         volume_weight = _volume_weight(like.weight, like.drawn, volume)
         return LayerSample(like.weight, like.drawn, like.size_s, volume_weight, volume)
     layers = len(size)
-    skins = _skins(skin) if with_skins else []
+    skins = sorted({*(_skins(skin) if with_skins else []), *(_floors(cut, shape) if with_skins else [])})
     count = max(count, MIN_LAYERS) + len(skins)
     if layers <= 1.5 * count or (shape.spiral and layers <= shape.bottom_layers + count):
         return LayerSample(np.ones(layers), np.empty(0, np.int64), size, np.ones(layers), volume)
@@ -183,6 +183,27 @@ def _skins(skin_mm2: Floats) -> list[int]:
     if whole <= 0 or float(skin_mm2[order].sum()) < 0.5 * whole:
         return []
     return [int(k) for k in order if skin_mm2[k] > 0.003 * whole]
+
+
+def _floors(cut: Cut, shape: Shape) -> list[int]:
+    """The few layers that begin a broad floor in the air, and those of the interface of supports under it: what they hold of
+    bridges and interfaces no other layer has."""
+    area = shapely.area(cut.sections)
+    more = np.diff(area, prepend=area[0])
+    order = np.argsort(-more, kind="stable")[:_MAX_FLOORS]
+    floors = [int(k) for k in order if more[k] > max(_FLOOR_MM2, _FLOOR_SHARE * float(area.max()))]
+    supports = shape.supports
+    if supports.kind == "none":
+        return floors
+    # Under the interface come the beams of trees.
+    depth = supports.interface_layers + (1 if supports.kind == "trees" else 0)
+    below = [k - 1 - supports.gap_layers - step for k in floors for step in range(depth)]
+    return floors + [k for k in below if k >= 0]
+
+
+_MAX_FLOORS = 6
+_FLOOR_MM2, _FLOOR_SHARE = 20.0, 0.05
+"""A layer so much larger than the one below begins a floor."""
 
 
 def _certain(size: Floats, count: int, skins: list[int]) -> NDArray[np.bool_]:

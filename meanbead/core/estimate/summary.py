@@ -28,7 +28,7 @@ from meanbead.core.strokes.table import Strokes
 
 __all__ = ["ENGINE_VERSION", "UNKNOWN_LIMITS", "Run", "interval", "layer_volumes_mm3", "part_seconds", "summary"]
 
-ENGINE_VERSION = "9"
+ENGINE_VERSION = "10"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -124,6 +124,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         hanging_mm2=hanging.area_mm2 * plan.shape.copies.count,
         hanging_width_mm=hanging.width_mm,
         hanging_at_mm=float(strokes.layers.top_mm[hanging.layer] - height[hanging.layer]),
+        left_out_mm2=strokes.left_out_mm2 * plan.shape.copies.count,
         layers=len(strokes.layers),
         layers_planned=int(np.count_nonzero(weight)),
         sampling_error=0.0 if run.sample is None else run.sample.error(part_seconds(run)),

@@ -57,6 +57,7 @@ RULES: tuple[Rule, ...] = (
     overhangs.long_bridge,
     overhangs.bridge_pace,
     overhangs.support_interface,
+    overhangs.supports_left_out,
     overhangs.needless_supports,
     start.hold_on_bed,
     start.no_chamber,

@@ -17,7 +17,15 @@ from meanbead.core.rules.bead import LOWEST_PER_BORE
 from meanbead.core.rules.rule_input import RuleInput, floor_to, remedy
 from meanbead.core.text.durations import duration
 
-__all__ = ["bridge_pace", "hanging_floor", "long_bridge", "needless_supports", "overhang", "support_interface"]
+__all__ = [
+    "bridge_pace",
+    "hanging_floor",
+    "long_bridge",
+    "needless_supports",
+    "overhang",
+    "support_interface",
+    "supports_left_out",
+]
 
 LONG_BRIDGE_MM = 30.0
 FAST_BRIDGE_MM_S = 35.0
@@ -201,6 +209,34 @@ def support_interface(s: RuleInput) -> Iterator[Finding]:
         source="Common practice",
         remedies=[remedy("One layer", {"supports.interface_layers": 1})],
     )
+
+
+def supports_left_out(s: RuleInput) -> Iterator[Finding]:
+    """Overhangs that ask for supports, where the gap beside the part leaves no room for any."""
+    supports, found = s.plan.shape.supports, s.estimate
+    if supports.kind == "none" or found is None or found.left_out_mm2 < SHOWS_MM2:
+        return
+    less = floor_to(supports.gap_mm / 2, 0.01)
+    ways = [remedy(f"{less:g} mm beside the part", {"supports.gap_mm": less})] if less >= LEAST_GAP_MM else []
+    reach = " or the bed is out of reach" if supports.bed_only else ""
+    yield Finding(
+        rule="supports_left_out",
+        severity="note",
+        field="supports.gap_mm",
+        sentence=f"{found.left_out_mm2 / 100:.1f} cm² of overhangs steeper than {supports.angle_deg:g}° get no support: the gap of "
+        f"{supports.gap_mm:g} mm beside the part takes all of its room{reach}.",
+        remedy="A smaller gap beside the part, or none where the overhang prints clean enough.",
+        value=found.left_out_mm2,
+        limit=SHOWS_MM2,
+        reason="On a steep slope each layer stands out by less than the gap, so that a support would touch the part.",
+        source="The overhangs against what stands under them",
+        where=s.spots("overhang"),
+        remedies=ways,
+    )
+
+
+LEAST_GAP_MM = 0.1
+"""Closer than that supports weld to the part."""
 
 
 def needless_supports(s: RuleInput) -> Iterator[Finding]:

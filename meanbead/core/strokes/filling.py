@@ -48,6 +48,7 @@ __all__ = [
     "SplitRegions",
     "angles_rad",
     "bridges_over_sparse",
+    "first_over_mm",
     "lay_skins",
     "lay_sparse",
     "make_fill",
@@ -274,7 +275,7 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
         laid += sum((_laid_mm2(piece, islands) for piece in made), np.zeros(len(islands)))
         pieces.extend(made)
     pieces.append(_bridges(fill.bridge, fill.bridge_angle_rad, islands, shape))
-    pieces.append(_bridges(fill.over_sparse, angle, islands, shape))
+    pieces.append(_bridges(fill.over_sparse, angle, islands, shape, first_over_mm(islands.height_mm, shape)))
     if shape.ironing.kind != "none":
         pieces.append(ironing_pieces(fill.top, islands, shape, angle))
     over = laid - asked
@@ -315,11 +316,33 @@ def _within(regions: Objects, bounds: Objects) -> Objects:
     return intersection(regions, bounds)
 
 
-def _bridges(regions: Objects, angle_rad: Floats, islands: Islands, shape: Shape) -> Pieces:
-    """Strands that hang free, side by side, as thick as the bore and the flow ratio make them."""
-    strand = shape.bore_mm * math.sqrt(shape.bridge_flow_ratio)
-    lines = scan_lines(regions, angle_rad, np.full(len(islands), strand), fit=True)
-    thick = np.full(len(lines), strand)
+SAG_SHARE = 0.05
+"""How deep a strand sags between the lines that hold it, as a share of the gap. Typical."""
+
+
+def first_over_mm(height_mm: Floats, shape: Shape) -> Floats:
+    """Diameter of the strands that are laid first over sparse filling, mm, by the height of their layer.
+
+    Side by side they fill ``pi d / 4`` of height, and there is room for the layer and for how deep they sag between the lines
+    below: thicker ones would heap up under the nozzle. At most what the bore and the flow ratio make.
+    """
+    gap = max(0.0, shape.width_mm.infill * (1 / max(shape.infill_density, MIN_DENSITY) - 1))
+    room = height_mm + SAG_SHARE * min(gap, MOST_GAP_MM)
+    return np.minimum(shape.bore_mm * math.sqrt(shape.bridge_flow_ratio), room * 4 / math.pi)
+
+
+MOST_GAP_MM = 10.0
+"""Over wider gaps than that no strand is held; it sags as over this."""
+
+
+def _bridges(
+    regions: Objects, angle_rad: Floats, islands: Islands, shape: Shape, strand_mm: Floats | None = None
+) -> Pieces:
+    """Strands that hang free, side by side, ``strand_mm`` thick by island, else as the bore and the flow ratio make them."""
+    if strand_mm is None:
+        strand_mm = np.full(len(islands), shape.bore_mm * math.sqrt(shape.bridge_flow_ratio))
+    lines = scan_lines(regions, angle_rad, strand_mm, fit=True)
+    thick = strand_mm[lines.region]
     return line_pieces(
         lines, islands, Feature.BRIDGE, PHASES[Feature.BRIDGE], thick, angle_rad, height_mm=thick, swept=True
     )

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from meanbead.core.errors import RecipeError
 from meanbead.core.geometry.offsets import Loops, inset, loops_of, spacings
-from meanbead.core.geometry.scanlines import scan_lines
+from meanbead.core.geometry.scanlines import Lines, scan_lines
 from meanbead.core.model.plan import Shape
 from meanbead.core.part.slices import Layers
 from meanbead.core.part.solid import Solid
@@ -45,6 +45,7 @@ from meanbead.core.strokes.table import Hanging, LayerAreas, Strokes
 
 __all__ = ["StrokePlanner", "StrokesInputs", "lay_strokes", "plan_strokes"]
 
+_NONE = shapely.MultiPolygon()
 _INTERFACE_SPACINGS = 1.2
 """Lines of a support's interface stand this many spacings apart: close enough to carry, open enough to part."""
 
@@ -186,6 +187,7 @@ def lay_strokes(
         substituted=outline.substituted,
         spiral_from=shift + shape.bottom_layers,
         hanging=_hanging(fill.fill, outline.islands, shift),
+        left_out_mm2=0.0 if scaffold is None else scaffold.left_out_mm2,
     )
 
 
@@ -349,7 +351,24 @@ def _support_pieces(scaffold: Scaffold, outline: Outline, shape: Shape) -> Piece
             made = line_pieces(lines, islands, Feature.SUPPORT, 0, width[lines.region], np.zeros(len(layer)))
         parts.append(replace(made, island=made.island + number))
         number += len(islands)
+    parts.append(_beam_pieces(scaffold, outline, shape, number))
     return join_pieces(parts)
+
+
+def _beam_pieces(scaffold: Scaffold, outline: Outline, shape: Shape, number: int) -> Pieces:
+    """Lines from tip to tip of trees, each layer's an island of its own, from ``number`` on."""
+    line, layer = shapely.get_parts(scaffold.beams, return_index=True)
+    kept = shapely.get_type_id(line) == 1
+    line, layer = line[kept], layer[kept].astype(np.int64)
+    if not len(line):
+        return no_pieces()
+    ends = shapely.get_coordinates(line).reshape(-1, 4)
+    different, region = np.unique(layer, return_inverse=True)
+    islands = Islands(np.full(len(different), _NONE, dtype=object), different, outline.layers.height_mm[different])
+    lines = Lines(np.column_stack([ends, ends[:, 1]]), region, np.full(len(line), shape.supports.spacing_mm))
+    width = np.where(layer == 0, shape.width_mm.first_layer, shape.width_mm.infill)
+    made = line_pieces(lines, islands, Feature.SUPPORT, 0, width, np.zeros(len(different)))
+    return replace(made, island=made.island + number)
 
 
 def _areas(outline: Outline, filling: Filling, skins: Filled, sparse: Filled) -> LayerAreas:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import shapely
@@ -41,19 +42,25 @@ _NONE = shapely.MultiPolygon()
 
 @dataclass(frozen=True)
 class Scaffold:
-    """Regions by layer: ``sparse`` filled with spaced lines (columns) or outlined (trees), ``dense`` with an interface."""
+    """Regions by layer: ``sparse`` filled with spaced lines (columns) or outlined (trees), ``dense`` with an interface; lines by
+    layer, ``beams``, that run from tip to tip of trees and carry an interface. ``left_out_mm2`` of overhangs got no support
+    although it was asked for."""
 
     sparse: Objects
     dense: Objects
+    beams: Objects
+    left_out_mm2: float = 0.0
 
     def of_layers(self, chosen: NDArray[np.bool_]) -> Scaffold:
         """The same, empty but for chosen layers, bool (layers,)."""
-        return Scaffold(np.where(chosen, self.sparse, _NONE), np.where(chosen, self.dense, _NONE))
+        sparse, dense, beams = (np.where(chosen, regions, _NONE) for regions in (self.sparse, self.dense, self.beams))
+        return Scaffold(sparse, dense, beams, self.left_out_mm2)
 
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""
-        return 32 * sum(int(shapely.get_num_coordinates(regions).sum()) for regions in (self.sparse, self.dense))
+        held = (self.sparse, self.dense, self.beams)
+        return 32 * sum(int(shapely.get_num_coordinates(regions).sum()) for regions in held)
 
 
 @dataclass(frozen=True)
@@ -74,22 +81,36 @@ def find_supports(inputs: ScaffoldInputs) -> Scaffold:
     blocked = _blocked_from_bed(clear) if shape.bed_only else None
     needed = np.full(count, _NONE, dtype=object)
     standing: shapely.Geometry = _NONE
+    left_out_mm2 = 0.0
     for index in range(count - 1, -1, -1):
         above = index + 1 + shape.gap_layers
-        if above < count and not overhang[above].is_empty:
-            standing = together(standing, overhang[above])
+        asked = overhang[above] if above < count else _NONE
+        if not asked.is_empty:
+            standing = together(standing, asked)
         if standing.is_empty:
             continue
         standing = _tidy(without(standing, clear[index]))
         if blocked is not None:
             standing = _tidy(without(standing, blocked[index]))
         needed[index] = standing
+        if not asked.is_empty:
+            left_out_mm2 += _left_out_mm2(asked, standing)
     dense = _interface(needed, shape.interface_layers)
+    beams = np.full(count, _NONE, dtype=object)
     if shape.kind == "trees":
-        sparse = _trees(needed, dense, clear, layers, shape)
+        sparse, beams = _trees(needed, dense, clear, layers, shape)
     else:
         sparse = np.array([_tidy(without(a, b)) for a, b in zip(needed, dense, strict=True)], dtype=object)
-    return Scaffold(sparse, dense)
+    return Scaffold(sparse, dense, beams, left_out_mm2)
+
+
+def _left_out_mm2(asked: shapely.Geometry, standing: shapely.Geometry) -> float:
+    """Area of the pieces of an overhang under which nothing stands, mm2: the gap beside the part took all of it, or the bed is
+    out of reach."""
+    parts = shapely.get_parts(asked)
+    if standing.is_empty:
+        return float(shapely.area(parts).sum())
+    return float(shapely.area(parts[~shapely.intersects(standing, parts)]).sum())
 
 
 def overhangs(sections: Objects, layers: Layers, angle_deg: float) -> Objects:
@@ -126,25 +147,38 @@ def _interface(needed: Objects, count: int) -> Objects:
     return dense
 
 
-def _trees(needed: Objects, dense: Objects, clear: Objects, layers: Layers, shape: SupportShape) -> Objects:
-    """Branches from tips under the interface down, leaning towards each other until they meet.
+def _trees(
+    needed: Objects, dense: Objects, clear: Objects, layers: Layers, shape: SupportShape
+) -> tuple[Objects, Objects]:
+    """Branches from tips under the interface down, leaning towards each other until they meet, and the beams between tips.
 
-    Tips stand on a grid ``spacing_mm`` wide in what has become needed. Each layer down a branch moves towards its
-    nearest neighbour by at most :data:`TREE_LEAN` heights; where the part is in the way it stays upright, and where
-    the part is below, it stands on the part.
+    Under a broad interface beams run across its lines, at most ``spacing_mm`` apart, each from tip to tip: so no line of it
+    hangs further than that. Elsewhere, and without an interface, tips stand on a grid in what has become needed. Each layer
+    down a branch moves towards its nearest neighbour by at most :data:`TREE_LEAN` heights; where the part is in the way it
+    stays upright, and where the part is below, it stands on the part.
     """
-    trees = np.full(len(needed), _NONE, dtype=object)
+    trees, beams = np.full(len(needed), _NONE, dtype=object), np.full(len(needed), _NONE, dtype=object)
+    under_beams = np.empty((0, 2))
     place = np.empty((0, 2))
     way = np.empty(0)
     tips_at = dense if shape.interface_layers else needed
     covered: shapely.Geometry = _NONE
     for index in range(len(needed) - 1, -1, -1):
         height = float(layers.height_mm[index])
-        tips = _grid(without(tips_at[index], covered), shape.spacing_mm)
+        fresh = without(tips_at[index], covered)
         covered = tips_at[index]
         # A tip starts below its interface.
         if len(place):
             place, way = _descend(place, way, height, clear[index])
+        # Where beams lie on the next layer up, their tips begin here.
+        tips, under_beams = under_beams, np.empty((0, 2))
+        if index > 1 and shape.interface_layers:
+            broad, narrow = _broad(fresh, shape.spacing_mm)
+            lines = _beams(without(broad, clear[index - 1]), shape.spacing_mm)
+            beams[index - 1] = shapely.multilinestrings(lines) if len(lines) else _NONE
+            under_beams = _along_beams(lines, shape.spacing_mm)
+            fresh = narrow
+        tips = np.concatenate([tips, _grid(fresh, shape.spacing_mm)])
         place, way = np.concatenate([place, tips]), np.concatenate([way, np.zeros(len(tips))])
         if not len(place):
             continue
@@ -152,7 +186,46 @@ def _trees(needed: Objects, dense: Objects, clear: Objects, layers: Layers, shap
         round_ones = shapely.buffer(shapely.points(place), radius, quad_segs=4)
         region = without(shapely.union_all(round_ones), clear[index])
         trees[index] = _tidy(without(region, dense[index]))
-    return trees
+    return trees, beams
+
+
+def _broad(region: shapely.Geometry, spacing_mm: float) -> tuple[shapely.Geometry, shapely.Geometry]:
+    """The pieces of a region in which a beam and its tips have room, and the others."""
+    parts = [part for part in shapely.get_parts(region) if part.geom_type == "Polygon" and part.area > 0.1]
+    wide = [not part.buffer(-spacing_mm / 4).is_empty and part.area > spacing_mm**2 / 2 for part in parts]
+    broad = [part for part, is_wide in zip(parts, wide, strict=True) if is_wide]
+    narrow = [part for part, is_wide in zip(parts, wide, strict=True) if not is_wide]
+    return tuple(shapely.multipolygons(some) if some else _NONE for some in (broad, narrow))
+
+
+def _beams(region: shapely.Geometry, spacing_mm: float) -> list[Any]:
+    """Beams across each piece of a region, in x, at most ``spacing_mm`` apart and near its edges."""
+    lines: list[Any] = []
+    for part in shapely.get_parts(region):
+        if part.geom_type != "Polygon" or part.is_empty:
+            continue
+        _, low, _, high = part.bounds
+        count = max(2, math.ceil((high - low) / spacing_mm) + 1)
+        inset = min(TREE_TIP_MM / 2, (high - low) / 4)
+        for y in np.linspace(low + inset, high - inset, count).tolist():
+            across = shapely.linestrings([(part.bounds[0] - 1, y), (part.bounds[2] + 1, y)])
+            lines.extend(
+                line
+                for line in shapely.get_parts(shapely.intersection(part, across))
+                if line.geom_type == "LineString" and line.length > TREE_TIP_MM
+            )
+    return lines
+
+
+def _along_beams(lines: list[Any], spacing_mm: float) -> Floats:
+    """Tips under beams: near both ends, and at most ``spacing_mm`` apart."""
+    found = [np.empty((0, 2))]
+    for line in lines:
+        inset = min(TREE_TIP_MM, line.length / 2)
+        count = max(1, math.ceil((line.length - 2 * inset) / spacing_mm)) + 1
+        at = np.unique(np.linspace(inset, line.length - inset, count))
+        found.append(shapely.get_coordinates(shapely.line_interpolate_point(line, at)))
+    return np.concatenate(found)
 
 
 def _descend(place: Floats, way: Floats, height: float, clear: shapely.Geometry) -> tuple[Floats, Floats]:

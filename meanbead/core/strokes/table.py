@@ -66,7 +66,7 @@ class Strokes:
     (:class:`Feature`); ``layer`` int32; ``inside`` bool, True for a hop between neighbouring strokes of one filling,
     which needs no retraction, or travel that stays inside the part. ``substituted`` are layers whose section stands in
     from a neighbour; above layer ``spiral_from`` a spiral climbs, if the recipe asks for one; ``hanging`` are floors of one
-    copy that nothing holds. Each row starts where the one before it ends, in x and y.
+    copy that nothing holds; ``left_out_mm2`` of its overhangs asked for support and got none. Each row starts where the one before it ends, in x and y.
     """
 
     start_xy: NDArray[np.float64]
@@ -81,6 +81,7 @@ class Strokes:
     substituted: tuple[int, ...] = ()
     spiral_from: int = 0
     hanging: Hanging = Hanging()
+    left_out_mm2: float = 0.0
 
     def __len__(self) -> int:
         return len(self.feature)

@@ -381,7 +381,7 @@ class SameStrength(unittest.TestCase):
         job, context = PrintJob(solid, Recipe.model_validate({"infill": {"density": 0.2}})), context_of(solid)
         base = search(ENGINE, job, {"infill.density": [0.2]}, SearchLimits(), context, budget=10).base
         vary: dict[str, list[Any]] = {
-            "infill.density": [0.08, 0.09, 0.0975, 0.13, 0.17, 0.2],
+            "infill.density": [0.08, 0.09, 0.0985, 0.13, 0.17, 0.2],
             "infill.lines_side_by_side": [1, 2],
         }
         found = search(ENGINE, job, vary, SearchLimits(crush=base.crush), context)

@@ -11,7 +11,7 @@ from meanbead.core.model.printer import HeadBox
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes.cut import CutInputs, cut_solid
 from tests.demo.test_lessons import solid
-from tests.support.solids import box, cone, sphere
+from tests.support.solids import block, box, cone, solid_of, sphere
 
 ENGINE = Engine()
 NAMES = ("Herb trough", "Shelf bracket", "Domed knob", "Flag post", "Tool box", "Snow owl")
@@ -68,6 +68,32 @@ class Samples(unittest.TestCase):
         self.assertLess(max(grams), 0.03)
         self.assertGreaterEqual(np.mean(np.array(grams) <= np.array(gram_bounds)), 0.95)
         self.assertLess(np.median(gram_bounds), 0.03)
+
+    def test_what_is_rare_is_planned_wherever_it_is(self) -> None:
+        """Bridges, interfaces and tops of few layers, each within a twentieth of the print of what it takes."""
+        stack = solid_of(
+            sum(
+                (
+                    block(40, 30, 2, (0, 0, 10 * k + 8))
+                    + block(5, 30, 8, (0, 0, 10 * k))
+                    + block(5, 30, 8, (35, 0, 10 * k))
+                    for k in range(5)
+                ),
+                block(1, 1, 1),
+            )
+        )
+        shelf = solid_of(block(60, 6, 60) + block(60, 30, 3, (0, 0, 57)) + block(60, 30, 3, (0, 0, 30)))
+        kinds: tuple[dict[str, Any], ...] = ({}, {"supports": {"kind": "columns"}}, {"supports": {"kind": "trees"}})
+        for part in (stack, shelf):
+            for keys in kinds:
+                job = PrintJob(part, Recipe.model_validate(keys))
+                whole, some = ENGINE.estimate(job), ENGINE.estimate(job, layers=24)
+                self.assertLess(some.layers_planned, 0.2 * some.layers)
+                for feature, share in whole.by_feature.items():
+                    told = some.by_feature[feature].time_s if feature in some.by_feature else 0.0
+                    self.assertLess(abs(told - share.time_s), 0.05 * whole.print_time_s, (keys, feature))
+                    if feature in ("bridge", "support_interface"):
+                        self.assertAlmostEqual(told / share.time_s, 1, delta=0.1, msg=feature)
 
     def test_ledgers_of_a_sample_add_up_to_its_time(self) -> None:
         keys = {"adhesion": {"kind": "raft"}, "copies": {"count": 2, "order": "one_by_one"}}

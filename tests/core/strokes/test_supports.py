@@ -30,7 +30,7 @@ class Bridges(unittest.TestCase):
             self.assertAlmostEqual(strokes.layers.top_mm[layer[0]], 10 + HEIGHT)
 
     def test_strands_are_round_as_the_bore_and_the_flow_make_them(self) -> None:
-        strokes = plan_strokes(table(10), shape_of(bridge_flow_ratio=0.9))
+        strokes = plan_strokes(table(10), shape_of(bridge_flow_ratio=0.9, skins={"over_sparse": "solid"}))
         rows = strokes.feature == Feature.BRIDGE
         np.testing.assert_allclose(strokes.area_mm2[rows], math.pi * 0.4**2 / 4 * 0.9)
 
