@@ -15,6 +15,7 @@ from meanbead.core.estimate.detail import resting_share
 from meanbead.core.estimate.first_layer import FirstLayer
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.estimate.ledger import CAUSES
+from meanbead.core.estimate.summary import top_returns_mm
 from meanbead.core.gcode.drawn import DrawnFile, PlacedMark, drawn_file
 from meanbead.core.runtime import limits
 from meanbead.core.strokes import FEATURES
@@ -40,6 +41,7 @@ def strokes_index(recipe_id: int) -> StrokesIndex:
         height_mm=strokes.layers.height_mm.tolist(),
         time_s=np.bincount(strokes.layer, weights=detail.time_s, minlength=count).tolist(),
         wait_s=detail.wait_s.tolist(),
+        returns_mm=top_returns_mm(detail.strokes).tolist(),
         features=list(names),
         features_used=[names[code] for code in np.unique(strokes.feature)],
         causes=list(CAUSES),

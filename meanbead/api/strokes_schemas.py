@@ -19,7 +19,8 @@ class BeyondMark(Schema):
 
 class StrokesIndex(Schema):
     """What there is to draw of a column, layer by layer, before any stroke is fetched. ``features`` and ``causes``
-    are the names of the numbers that strokes come with. ``marks`` are places where a
+    are the names of the numbers that strokes come with. ``returns_mm`` is how much of a layer's top strokes lies against an older
+    edge. ``marks`` are places where a
     replayed file goes beyond the machine, the first thousand."""
 
     strokes: int
@@ -28,6 +29,7 @@ class StrokesIndex(Schema):
     height_mm: list[float]
     time_s: list[float]
     wait_s: list[float]
+    returns_mm: list[float]
     features: list[str]
     features_used: list[str]
     causes: list[str]

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import type { FlowTestHead } from "../api/client";
 import { useShelf } from "../api/queries";
 import { AskedBack } from "../features/flow/AskedBack";
+import { KnownFlows } from "../features/flow/KnownFlows";
 import { PlanForm } from "../features/flow/PlanForm";
 import { useFlowTests } from "../features/flow/useFlowTest";
 import { fixed } from "../lib/format";
@@ -27,6 +28,7 @@ export default function FlowLabPage() {
         {tests.data && <Made tests={tests.data} />}
         {shelf.data && tests.data && <PlanForm shelf={shelf.data} flowTests={tests.data.length} />}
       </div>
+      {shelf.data && <KnownFlows shelf={shelf.data} />}
       {shelf.data && <AskedBack shelf={shelf.data} />}
       <p className="mt-8 text-sm">
         <Trans>No scale at hand, or another figure of the machine to measure? <Link className="underline" to="/test-pieces">Test pieces</Link> are printed and judged by eye.</Trans>

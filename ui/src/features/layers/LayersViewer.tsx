@@ -2,7 +2,7 @@ import { t } from "@lingui/core/macro";
 import { Trans } from "@lingui/react/macro";
 import { useMemo, useState, type KeyboardEvent, type ReactNode } from "react";
 import type { RecipeColumn, StrokesIndex } from "../../api/client";
-import { formatDuration } from "../../lib/format";
+import { fixed, formatDuration } from "../../lib/format";
 import { hasGraphicsCard } from "../../components/stage/graphics";
 import { BeyondPanel } from "./BeyondPanel";
 import { DifferencePanel } from "./DifferencePanel";
@@ -49,6 +49,7 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
   const apart = useDifference(index, beside?.index ?? null);
 
   const strokes = Math.round(share * strokesIn(index, layer));
+  const returns_mm = index.returns_mm[layer] ?? 0;
   const spent = useMemo(() => secondsUntil(index, layer, share), [index, layer, share]);
   const fastest = Math.max(index.fastest_mm_s, beside?.index.fastest_mm_s ?? 0);
   const painting = { by, only, travels };
@@ -113,6 +114,11 @@ export function LayersViewer({ column, index, beside, from, children }: LayersVi
               {(index.wait_s[layer] ?? 0) > 0.5 && t`, ${formatDuration(index.wait_s[layer] ?? 0)} of it waiting to cool`}.
             </Trans>
           </p>
+          {returns_mm >= 1 && (
+            <p className="text-sm text-quiet" title={t`Where a top stroke comes back beside an older edge it leaves a mark. In order there are none on a face without holes, and at most two a hole.`}>
+              <Trans>{fixed(returns_mm, 0)} mm of its top strokes lie against an older edge.</Trans>
+            </p>
+          )}
         </div>
         <ColourPanel by={by} onBy={setBy} ofFile={column.gcode != null} ofTwo={beside !== null} legend={legend} only={only} onOnly={setOnly} />
         {by === "difference" && beside && (
