@@ -168,6 +168,24 @@ class Shell(unittest.TestCase):
         )
         self.assertIn("printing", self.run_it(*words[:-1])[1])
 
+    def test_an_estimate_has_measures_to_compare_by(self) -> None:
+        def measures(keys: dict[str, Any]) -> dict[str, float]:
+            recipe = self.file("keys.json", json.dumps(keys))
+            found: dict[str, float] = json.loads(self.run_it("estimate", self.part, "--recipe", recipe, "--json")[1])[
+                "measures"
+            ]
+            return found
+
+        usual, narrow = measures({}), measures({"line_width_mm": {"outer_wall": 0.24}})
+        self.assertEqual(set(usual), {"bond", "crush", "sideways", "bend", "clean_overhang_deg", "returns_mm"})
+        self.assertLess(narrow["bond"], 0.5 * usual["bond"])
+        self.assertEqual(usual["returns_mm"], 0)
+        # A recipe of before skins had an order is read as what it meant.
+        self.assertEqual(measures({"skins": {"one_way": True}})["returns_mm"], 0)
+        rows = json.loads(self.run_it("settings", "--json")[1])["settings"]
+        (order,) = [row for row in rows if row["key"] == "skins.order"]
+        self.assertEqual(order["value"], "sweep")
+
     def test_gcode_and_firmware(self) -> None:
         printer = self.file("p.json", self.run_it("firmware", self.file("m503.txt", "M203 X20 Y20\n"))[1])
         lines = self.file("a.gcode", "M83\nG1 X100 E3 F6000\nG1 X\n")

@@ -13,6 +13,7 @@ from meanbead.core.text.durations import duration
 if TYPE_CHECKING:
     from meanbead.core.estimate.job import Prepared
     from meanbead.core.model import Estimate, PartFacts
+    from meanbead.core.model.estimate import Indices
 
 __all__ = ["add"]
 
@@ -61,11 +62,8 @@ def _estimate(arguments: argparse.Namespace) -> None:
         interval = calibration_of(arguments.runs).interval(result)
     result = result.model_copy(update={"interval": interval})
     if arguments.json:
-        print(
-            json.dumps(
-                result.model_dump(mode="json") | {"measures": _indices(prepared, result, engine.facts(job.solid))}
-            )
-        )
+        measures = _indices(prepared, result, engine.facts(job.solid))
+        print(result.model_copy(update={"measures": measures}).model_dump_json())
         return
     print(
         f"printing   {duration(result.print_time_s)}   ({duration(result.interval.low_s)} to "
@@ -91,20 +89,20 @@ def _estimate(arguments: argparse.Namespace) -> None:
         print(f"{finding.severity:<6} {finding.sentence} {finding.remedy}")
 
 
-def _indices(prepared: Prepared, estimate: Estimate, facts: PartFacts) -> dict[str, float]:
-    """What a recipe takes, as comparisons: strength indices, the overhang that it prints clean, returns on its tops."""
+def _indices(prepared: Prepared, estimate: Estimate, facts: PartFacts) -> Indices:
     from meanbead.core.formulas.strength import strength
     from meanbead.core.formulas.surface import clean_overhang_deg
+    from meanbead.core.model.estimate import Indices
 
     index = strength(prepared.plan, prepared.job.material, facts.volume_mm3, facts.surface_mm2)
-    return {
-        "bond": index.bond,
-        "crush": index.crush,
-        "sideways": index.sideways,
-        "bend": index.bend,
-        "clean_overhang_deg": clean_overhang_deg(prepared.plan, prepared.job.printer),
-        "returns_mm": estimate.returns_mm,
-    }
+    return Indices(
+        bond=index.bond,
+        crush=index.crush,
+        sideways=index.sideways,
+        bend=index.bend,
+        clean_overhang_deg=clean_overhang_deg(prepared.plan, prepared.job.printer),
+        returns_mm=estimate.returns_mm,
+    )
 
 
 def _settings(arguments: argparse.Namespace) -> None:

@@ -94,7 +94,7 @@ RUNS: tuple[_Run, ...] = (
     _Run("Bin tag", "Fine lettering", 85, _kept(5), plates=2),
     _Run("Domed knob", "Everyday", 83, _kept(3, faults=["steps"])),
     _Run("Shelf bracket", "Workhorse", 81, _kept(4)),
-    _Run("Herb trough", "One wall more", 79, _kept(4, note="An hour less, and stiffer.")),
+    _Run("Herb trough", "One wall more", 79, _kept(4, note="Heavier, much stiffer, and smooth inside.")),
     _Run("Drain plate", "Everyday", 76, _kept(4)),
     _Run("Domed knob", "By slope", 74, _kept(5), plates=3),
     _Run("Flag post", "Everyday", 72, _kept(4)),

@@ -149,7 +149,7 @@ COLUMNS: dict[str, tuple[_Column, ...]] = {
     "Flag post": (EVERYDAY, ("Four at once", "0.4 brass", "PLA, chalk white", {"copies": {"count": 4}})),
     "Drain plate": (
         EVERYDAY,
-        ("Kept inside", "0.4 brass", "PLA, chalk white", {"travel": "inside"}),
+        ("At every hop", "0.4 brass", "PLA, chalk white", {"travel": "straight"}),
     ),
     "Snow owl": (
         EVERYDAY,

@@ -46,8 +46,11 @@ class Samples(unittest.TestCase):
 
 class Lessons(unittest.TestCase):
     def test_cup_one_wall_more_is_heavier_and_faster(self) -> None:
-        two, three = estimate("Herb trough"), estimate("Herb trough", {"walls": 3})
+        straight = {"travel": "straight"}
+        two, three = estimate("Herb trough", straight), estimate("Herb trough", straight | {"walls": 3})
         self.assertLess(three.print_time_s, 0.9 * two.print_time_s)
+        # Kept inside, its hops cost nothing but their way, and the strip no longer decides.
+        self.assertLess(estimate("Herb trough").print_time_s, 0.8 * two.print_time_s)
         self.assertGreater(three.filament_g, 1.2 * two.filament_g)
         self.assertLess(three.by_feature["infill"].time_s, 0.1 * two.by_feature["infill"].time_s)
 

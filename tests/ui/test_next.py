@@ -95,7 +95,7 @@ class Curve(UiCase):
         )
 
     def test_a_number_has_a_curve_that_sets_it(self) -> None:
-        page = self.new_part("curved.stl", (24, 20, 8))
+        page = self.new_part("curved.stl", (52, 40, 8))
         self.cell("Infill in %", "Everyday").focus()
         page.keyboard.press("Alt+r")
         curve = page.get_by_test_id("row-curve")

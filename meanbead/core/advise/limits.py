@@ -61,8 +61,8 @@ _MIN = {
     "shell_mm": ("shell_mm", "a shell of {v:.2f} mm, {a:.2f} mm wanted"),
     "infill_density": ("density", "filled to {v:.0%}, {a:.0%} wanted"),
     "bond": ("bond", "bond index {v:.2f}, {a:.2f} wanted"),
-    "crush": ("crush", "crush index {v:.2f}, {a:.2f} wanted"),
-    "sideways": ("sideways", "sideways index {v:.2f}, {a:.2f} wanted"),
+    "crush": ("crush", "index pressed from above {v:.2f}, {a:.2f} wanted"),
+    "sideways": ("sideways", "index pressed from the side {v:.2f}, {a:.2f} wanted"),
     "bend": ("bend", "bend index {v:.2f}, {a:.2f} wanted"),
 }
 _MAX_COMPUTED = {

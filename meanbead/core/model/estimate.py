@@ -62,6 +62,19 @@ class Interval(Result):
     high_g: float | None = None
 
 
+class Indices(Result):
+    """What a recipe makes of a part, to be compared with another recipe of it: strength indices, never a rating
+    (:mod:`meanbead.core.formulas.strength`), the steepest overhang that prints clean, and how much of the tops' strokes is laid
+    against an older edge."""
+
+    bond: float
+    crush: float
+    sideways: float
+    bend: float
+    clean_overhang_deg: float
+    returns_mm: float
+
+
 class Estimate(Result):
     """Time, filament and cost of one part with one recipe on one machine.
 
@@ -73,7 +86,7 @@ class Estimate(Result):
     floors hangs with nothing under it, ``left_out_mm2`` of overhangs asked for supports and got none, ``hanging_width_mm`` across where it is widest, ``hanging_at_mm`` up. Where ``layers_planned`` is less than ``layers``, the
     figures are those of a sample and may be off by the share ``sampling_error``, its filament by ``filament_error``.
     ``plate_mm`` is the size of all that is
-    laid, x and y, zero where it is not known; ``substituted`` are the numbers of layers whose section stands in from a neighbour.
+    laid, x and y, zero where it is not known; ``measures`` are worked out for the shell only; ``substituted`` are the numbers of layers whose section stands in from a neighbour.
     """
 
     engine_version: str
@@ -121,6 +134,7 @@ class Estimate(Result):
     substituted: list[int]
     findings: list[Finding]
     interval: Interval
+    measures: Indices | None = None
 
 
 class LayerLedger(Result):

@@ -281,7 +281,11 @@ def _speeds(
 
     outer = _or(asked.outer_wall, melting("outer_wall", usual["outer_wall"]))
     solid = _or(asked.solid, melting("solid", usual["solid"]))
+    # A wide bore's strand is thick: it is drawn no faster than it melts.
+    strand_mm2 = math.pi * shape.bore_mm**2 / 4 * shape.bridge_flow_ratio
     bridge = _or(material.bridge_speed_mm_s, defaults.BRIDGE_MM_S.value)
+    if above > 0 and strand_mm2 * bridge > above:
+        bridge = max(float(math.floor(above / strand_mm2)), 1.0)
     first_usual = defaults.FIRST_LAYER_MM_S.value
     return FeatureSpeeds(
         outer_wall=outer,

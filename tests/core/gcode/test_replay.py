@@ -62,6 +62,13 @@ class Words(unittest.TestCase):
         full = play("G1 X10 F600\nM83\nG2 X10 Y0 I-10 J0 E1\n").by_feature["unlabelled"]
         self.assertAlmostEqual(full.length_mm / (math.pi * 20), 1, places=4)
 
+    def test_short_tight_arcs_are_no_shorter_than_they_are(self) -> None:
+        for radius in (0.1, 0.2, 0.3, 0.5):
+            turn = 0.28 / radius
+            x, y = radius * math.cos(turn), radius * math.sin(turn)
+            found = play(f"G1 X{radius} F600\nM83\nG3 X{x:.6f} Y{y:.6f} I-{radius} J0 E1\n").by_feature["unlabelled"]
+            self.assertAlmostEqual(found.length_mm / 0.28, 1, delta=0.001)
+
     def test_dwells_add_up(self) -> None:
         result = play("G1 X1\nG4 P250\nG4 S2\n")
         self.assertAlmostEqual(result.by_cause.waiting_s, 2.25)

@@ -87,9 +87,11 @@ export function KnownFlows({ shelf }: { shelf: Shelf }) {
           <Trans>Save</Trans>
         </button>
       </form>
-      <p id="known-wrong" role="alert" className="text-sm text-error">
-        {wrong || store.error?.message}
-      </p>
+      {(wrong !== "" || store.error) && (
+        <p id="known-wrong" role="alert" className="text-sm text-error">
+          {wrong || store.error?.message}
+        </p>
+      )}
       <ul className="mt-2 text-sm">
         {machines.flatMap((one) =>
           (one.printer.known_flows ?? []).map((known) => (

@@ -104,8 +104,8 @@ export const SLIDES: readonly Slide[] = [
   { key: "ridge_mm", label: t`Steps on slopes at most`, of: (m) => m.ridge_mm, end: "most", show: (v) => `${v.toFixed(2)} mm` },
   { key: "shell_mm", label: t`Shell at least`, of: (m) => m.shell_mm, end: "least", show: (v) => `${v.toFixed(2)} mm` },
   { key: "bend", label: t`Bend index at least`, of: (m) => m.bend, end: "least", show: (v) => v.toFixed(2) },
-  { key: "sideways", label: t`Sideways index at least`, of: (m) => m.sideways, end: "least", show: (v) => v.toFixed(2) },
-  { key: "crush", label: t`Crush index at least`, of: (m) => m.crush, end: "least", show: (v) => v.toFixed(2) },
+  { key: "sideways", label: t`Index pressed from the side at least`, of: (m) => m.sideways, end: "least", show: (v) => v.toFixed(2) },
+  { key: "crush", label: t`Index pressed from above at least`, of: (m) => m.crush, end: "least", show: (v) => v.toFixed(2) },
   { key: "flow_margin", label: t`Melt margin at least`, of: (m) => m.flow_margin, end: "least", show: (v) => `${Math.round(100 * v)} %` },
   { key: "fault_risk", label: t`Chance to fail at most`, of: (m) => 1 - m.success, end: "most", show: (v) => `${(100 * v).toFixed(1)} %` },
 ];
