@@ -52,6 +52,9 @@ MIN_LAYERS = 6
 MIN_ERROR = 0.01
 """Below this share no bound is claimed: the strata's own layers differ in ways that the sizes do not know."""
 
+MIN_PAIR_ERROR = 0.006
+"""The same for what two recipes on one sample differ by."""
+
 MIN_FILAMENT_ERROR = 0.01
 """The same for plastic: the layers' areas tell it but for what walls and skins lose and lay twice."""
 
@@ -127,7 +130,7 @@ class LayerSample:
         stands_for = float(np.sum(self.weight[self.drawn] * self.size_s[self.drawn]))
         error_s = stands_for * math.sqrt(float(np.sum(step**2)) / (6 * len(step)) / len(self.drawn))
         whole = abs(float(np.sum(change * self.weight)))
-        return _COVER * error_s + MIN_ERROR * (whole + 0.6 * float(np.sum(before_s * self.weight)))
+        return _COVER * error_s + MIN_PAIR_ERROR * (whole + 0.6 * float(np.sum(before_s * self.weight)))
 
 
 def sample_layers(

@@ -11,7 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Edges", "Ways", "edges_of", "find_ways"]
+__all__ = ["Edges", "Ways", "edges_of", "find_ways", "find_ways_in"]
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
@@ -74,6 +74,16 @@ def find_ways(edges: Edges, ends: Floats, most_times: float) -> Ways:
     rings = (e.points, e.follows, e.ring, e.along_mm, e.ring_mm, e.first)
     grid = (e.low, e.cell_mm, e.shape[0], e.shape[1], e.start, e.member)
     return Ways(*_find(*rings, *grid, np.ascontiguousarray(ends), float(most_times)))
+
+
+def find_ways_in(
+    loops: tuple[Floats, Whole], first_loop: Whole, ends: Floats, first_way: Whole, outward_mm: float, most_times: float
+) -> Ways:
+    """:func:`find_ways` for many regions at once: region r has the loops ``first_loop[r]`` up to below ``first_loop[r + 1]`` of
+    ``loops`` (points, offsets), see :func:`edges_of`, and is asked for the ways ``first_way[r]`` up to below ``first_way[r + 1]``."""
+    points, offsets = loops
+    every = (np.ascontiguousarray(points), offsets, first_loop, np.ascontiguousarray(ends), first_way)
+    return Ways(*_find_in(*every, float(outward_mm), float(most_times)))
 
 
 @numba.njit(cache=True, nogil=True)
@@ -373,3 +383,37 @@ def _find(  # type: ignore[no-untyped-def]
         total += best_size - 2
         offsets[w + 1] = total
     return found, offsets, corners[:total]
+
+
+@numba.njit(cache=True, nogil=True)
+def _find_in(points, offsets, first_loop, ends, first_way, outward_mm, most_times):  # type: ignore[no-untyped-def]
+    count = len(ends)
+    found, reach = np.zeros(count, np.int8), np.zeros(count + 1, np.int64)
+    corners, total = np.empty((64, 2)), 0
+    for r in range(len(first_way) - 1):
+        a, b = first_way[r], first_way[r + 1]
+        low, high = first_loop[r], first_loop[r + 1]
+        if a < b and low < high:
+            begin = offsets[low]
+            kept, follows, ring, along, ring_mm, first, corner, cell, shape, start, member = _gridded(
+                points[begin : offsets[high]], offsets[low : high + 1] - begin, outward_mm
+            )
+            its, its_reach, its_corners = _find(
+                kept, follows, ring, along, ring_mm, first, corner, cell, shape[0], shape[1], start, member, ends[a:b],
+                most_times,
+            )  # fmt: skip
+            if total + len(its_corners) > len(corners):
+                more = np.empty((2 * len(corners) + len(its_corners), 2))
+                for k in range(total):
+                    more[k, 0], more[k, 1] = corners[k, 0], corners[k, 1]
+                corners = more
+            for k in range(len(its_corners)):
+                corners[total + k, 0], corners[total + k, 1] = its_corners[k, 0], its_corners[k, 1]
+            for k in range(b - a):
+                found[a + k] = its[k]
+                reach[a + k + 1] = total + its_reach[k + 1]
+            total += len(its_corners)
+        else:
+            for k in range(a, b):
+                reach[k + 1] = total
+    return found, reach, corners[:total]

@@ -9,7 +9,7 @@ import shapely
 from numpy.typing import NDArray
 
 from meanbead.core.geometry.offsets import Loops, loops_of
-from meanbead.core.geometry.ways import Ways, edges_of, find_ways
+from meanbead.core.geometry.ways import Ways, find_ways_in
 from meanbead.core.runtime.parallel import Objects, parallel_map
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
@@ -40,19 +40,19 @@ def keep_inside(rows: Ordered, walls: Loops, sections: Objects, shift: int) -> O
 
     def look(loops: Loops) -> None:
         left = at[~inside[at]]
-        bounds = np.searchsorted(part_layer[left], np.arange(len(sections) + 1))
-        layers = np.flatnonzero(np.diff(bounds))
-        ends = np.searchsorted(loops.source, np.arange(len(sections) + 1))
+        every = np.arange(len(sections) + 1)
+        bounds, ends = np.searchsorted(part_layer[left], every), np.searchsorted(loops.source, every)
 
-        def ways(layer: int) -> tuple[NDArray[np.int64], Ways]:
-            asked = left[bounds[layer] : bounds[layer + 1]]
-            low, high = ends[layer], ends[layer + 1]
-            first = loops.offsets[low]
-            points = loops.points[first : loops.offsets[high]]
-            edges = edges_of(points, loops.offsets[low : high + 1] - first, _EDGE_MM)
-            return asked, find_ways(edges, rows.xy[asked], LONGEST_DETOUR)
+        def ways(layers: tuple[int, int]) -> tuple[NDArray[np.int64], Ways]:
+            low, high = layers
+            asked = left[bounds[low] : bounds[high]]
+            first_way = bounds[low : high + 1] - bounds[low]
+            shape = (loops.points, loops.offsets)
+            return asked, find_ways_in(shape, ends[low : high + 1], rows.xy[asked], first_way, _EDGE_MM, LONGEST_DETOUR)
 
-        for asked, made in parallel_map(ways, layers.tolist()):
+        # Cut in two where half of the ways lie below.
+        middle = int(np.searchsorted(bounds, len(left) / 2))
+        for asked, made in parallel_map(ways, [(0, middle), (middle, len(sections))]):
             inside[asked[made.found > 0]] = True
             for k in np.flatnonzero(made.found == 2).tolist():
                 detours[int(asked[k])] = made.corners[made.offsets[k] : made.offsets[k + 1]]
