@@ -240,7 +240,7 @@ def _places(spread: list[shapely.Geometry], shape: Shape) -> list[tuple[float, f
 
 def _outer_walls(parts: list[Pieces], shift: int) -> Loops:
     """The lines of the outer walls that are whole loops, by layer of the part."""
-    pieces = join_pieces(parts)
+    pieces = parts[0] if len(parts) == 1 else join_pieces(parts)
     at = np.flatnonzero(pieces.closed & (pieces.feature == Feature.OUTER_WALL))
     at = at[np.argsort(pieces.layer[at], kind="stable")]
     counts = np.diff(pieces.offsets)[at]
