@@ -3,7 +3,7 @@ import { I18nProvider } from "@lingui/react";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent, { PointerEventsCheckLevel } from "@testing-library/user-event";
-import { http, HttpResponse, type JsonBodyType } from "msw";
+import { http, HttpResponse } from "msw";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { Machine, Shelf } from "../../api/client";
 import { recordedAnswer, Workshop } from "../../test/workshop";
@@ -20,8 +20,7 @@ beforeEach(() => {
     http.patch("http://localhost/api/machines/:id", async ({ request }) => {
       const body = (await request.json()) as (typeof came)[number];
       came.push(body);
-      const before = shelf.machines[0] as Machine;
-      return HttpResponse.json({ ...before, version: before.version + 1, printer: body.printer } as unknown as JsonBodyType);
+      return HttpResponse.json({ ...shelf.machines[0], version: body.version + 1, printer: body.printer });
     }),
   );
   workshop.server.listen({ onUnhandledRequest: "bypass" });
@@ -68,7 +67,7 @@ describe("what somebody knows a hot end to melt", () => {
   });
 
   it("takes the place of what was known of the same, and can be removed", async () => {
-    const known = { material: shelf.materials[0]?.material.name ?? "", bore_mm: Math.min(...shelf.nozzles.map((one) => one.nozzle.bore_mm)), flow_mm3_s: 9, metal: null, temp_c: null };
+    const known = { material: shelf.materials[0]?.material.name ?? "", bore_mm: Math.min(...shelf.nozzles.map((one) => one.nozzle.bore_mm ?? 0.4)), flow_mm3_s: 9, metal: null, temp_c: null };
     const [first, ...others] = shelf.machines as [Machine, ...Machine[]];
     const user = shown({ ...shelf, machines: [{ ...first, printer: { ...first.printer, known_flows: [known] } }, ...others] });
     await user.type(screen.getByLabelText("Flow, mm³/s"), "12");
