@@ -24,8 +24,8 @@ cell, d the share of the section that is plastic; stresses below are shares of t
 - across, cells of four and six corners bend: ``min(0.5 (t / l)^2, 0.22 e (t / l)^3)``; triangles and what is built of them
   shorten: ``d / 3 min(1, (pi^2 / 12) e (t / l)^2)``, curved walls half of that; lines and loops that only cross, half of a grid.
 
-So slender cells go with density to the third power, and a doubled line with far less plastic holds as much as a much denser
-filling of single ones. A wall of stacked beads is notched between layers: ``1 / t^3`` is the mean of ``1 / t(z)^3`` over the
+So slender cells go with density to the third power, and doubled lines hold as much as single ones at twice their density, and a
+little more for the notch that they share. A wall of stacked beads is notched between layers: ``1 / t^3`` is the mean of ``1 / t(z)^3`` over the
 bead's height, with ``t(z) = (m - 1) s + (w - h) + 2 sqrt(h^2/4 - z^2)`` for m stadiums side by side. One notch is shared
 by all m. Below about 40 % only; the order of patterns and densities is meant, not the ratio.
 

@@ -123,7 +123,7 @@ def inspect_file(
     progress: Callable[[float], None] | None = None,
 ) -> Inspection:
     """Look a file over. ``opened`` opens it from its start, twice; ``promise`` is what its estimate says, for a file that was
-    written from a plan; ``may_skip`` lets flows up to where the drive skips pass, as a recipe that runs on beyond the ceiling
+    written from a plan; ``may_skip`` lets any flow pass, as a recipe that runs on beyond the ceiling
     asks for. ``progress`` is told the share done, and may raise to end it.
 
     Raises :class:`MeanBeadError` for a file without moves.

@@ -19,7 +19,8 @@ Whole = NDArray[np.int64]
 MOST_CORNERS = 4000
 """A way round more corners than that is not looked for."""
 
-_MOST_CELLS = 1 << 18
+MOST_PROBES = 50_000
+"""So many lines are tried in one region; beyond, only straight ways are looked for, so that no outline takes for ever."""
 
 
 @dataclass(frozen=True)
@@ -327,6 +328,8 @@ def _find(  # type: ignore[no-untyped-def]
             continue
         if n == 0:
             found[w] = 1
+            continue
+        if turn - w > MOST_PROBES:
             continue
         _sort(at, edge, n)
         best_mm, best_size = np.inf, 0

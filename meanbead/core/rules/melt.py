@@ -155,7 +155,7 @@ def _sure(s: RuleInput) -> str:
     if source != "typical" or not ceiling.low_mm3_s:
         return source
     share = ceiling.plan_mm3_s / ceiling.knee_mm3_s
-    return f"typical, {share * ceiling.low_mm3_s:.0f} to {share * ceiling.high_mm3_s:.0f}"
+    return f"typical, 90 % range {share * ceiling.low_mm3_s:.0f} to {share * ceiling.high_mm3_s:.0f}"
 
 
 def above_knee(s: RuleInput) -> Iterator[Finding]:
@@ -173,15 +173,15 @@ def above_knee(s: RuleInput) -> Iterator[Finding]:
         ),
         reverse=True,
     )
-    missing = words([f"{_grams(s, mm3)} of the {name.replace('_', ' ')}" for mm3, name in lost[:3]])
+    missing = words([f"{_grams(s, mm3)} in the {name.replace('_', ' ')}" for mm3, name in lost[:3]])
     yield Finding(
         rule="above_knee",
         severity="risk",
         field="above_melt",
         sentence=(
             f"{lost_g:.1f} g of {s.estimate.filament_g:.1f} g do not come out: up to {s.estimate.peak_flow_mm3_s:.1f} mm³/s are "
-            f"asked for, and the output falls from {s.ceiling.knee_mm3_s:.1f} mm³/s on, by {100 * worst:.0f} % at the most. Missing "
-            f"are {missing}.{skips}"
+            f"asked for, and the output falls from {s.ceiling.knee_mm3_s:.1f} mm³/s on, by {100 * worst:.0f} % at the most. Of "
+            f"that, {missing} are missing.{skips}"
         ),
         remedy="Slow down to what melts; it costs the time that this saves.",
         value=s.estimate.peak_flow_mm3_s,

@@ -216,27 +216,20 @@ def supports_left_out(s: RuleInput) -> Iterator[Finding]:
     supports, found = s.plan.shape.supports, s.estimate
     if supports.kind == "none" or found is None or found.left_out_mm2 < SHOWS_MM2:
         return
-    less = floor_to(supports.gap_mm / 2, 0.01)
-    ways = [remedy(f"{less:g} mm beside the part", {"supports.gap_mm": less})] if less >= LEAST_GAP_MM else []
     reach = " or the bed is out of reach" if supports.bed_only else ""
     yield Finding(
         rule="supports_left_out",
         severity="note",
         field="supports.gap_mm",
-        sentence=f"{found.left_out_mm2 / 100:.1f} cm² of overhangs steeper than {supports.angle_deg:g}° get no support: the gap of "
-        f"{supports.gap_mm:g} mm beside the part takes all of its room{reach}.",
-        remedy="A smaller gap beside the part, or none where the overhang prints clean enough.",
+        sentence=f"{found.left_out_mm2 / 100:.1f} cm² of overhangs steeper than {supports.angle_deg:g}° get no support: the "
+        f"gap in XY of {supports.gap_mm:g} mm leaves no room for it{reach}.",
+        remedy="Use a smaller support gap in XY, or no supports where the overhang prints clean enough.",
         value=found.left_out_mm2,
         limit=SHOWS_MM2,
         reason="On a steep slope each layer stands out by less than the gap, so that a support would touch the part.",
         source="The overhangs against what stands under them",
         where=s.spots("overhang"),
-        remedies=ways,
     )
-
-
-LEAST_GAP_MM = 0.1
-"""Closer than that supports weld to the part."""
 
 
 def needless_supports(s: RuleInput) -> Iterator[Finding]:
