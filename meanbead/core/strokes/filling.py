@@ -105,16 +105,22 @@ class FillWidths(StageInputs):
 
     solid: float
     infill: float
+    inner_wall: float
     first_layer: float
 
     @classmethod
     def of(cls, shape: Shape) -> FillWidths:
         """The widths of a plan."""
-        return cls(shape.width_mm.solid, shape.width_mm.infill, shape.width_mm.first_layer)
+        widths = shape.width_mm
+        return cls(widths.solid, widths.infill, widths.inner_wall, widths.first_layer)
 
     def solid_mm(self, islands: Islands) -> Floats:
         """Width of solid strokes by island, mm."""
         return np.where(islands.layer == 0, self.first_layer, self.solid)
+
+    def between_mm(self, islands: Islands) -> Floats:
+        """Usual width of strokes in strips between walls, by island, mm: the walls leave room for another of their own."""
+        return np.where(islands.layer == 0, self.first_layer, min(self.solid, self.inner_wall))
 
     def sparse_mm(self, islands: Islands) -> Floats:
         """Width of sparse strokes by island, mm."""
@@ -185,14 +191,17 @@ def make_fill(inputs: FillInputs, split: BoundedCache[SplitRegions] | None = Non
     solid = spacings(width, islands.height_mm)
     sparse = spacings(inputs.width_mm.sparse_mm(islands), islands.height_mm)
     skins = SkinLayers(inputs.top[layer], inputs.bottom[layer], inputs.solid[layer])
-    widths = FillSpacings(solid, sparse, outline.depth_mm + width)
+    between = spacings(inputs.width_mm.between_mm(islands), islands.height_mm)
+    widths = FillSpacings(solid, sparse, between, outline.depth_mm + width)
     known, rows = _split(inputs, skins, widths, split)
     fill = known.fill.of_rows(rows)
     at = np.flatnonzero(~shapely.is_empty(fill.strips))
     strips = no_pieces()
     if len(at):
-        line, phase = solid[at], PHASES[Feature.SOLID]
-        strips = thin_pieces(fill.strips[at], outline.inside[at], line, line, at, islands, Feature.SOLID, phase)
+        phase, widest = PHASES[Feature.SOLID], np.maximum(solid, sparse)[at]
+        strips = thin_pieces(
+            fill.strips[at], outline.inside[at], between[at], widest, at, islands, Feature.SOLID, phase
+        )
     return Filling(fill, strips)
 
 
@@ -206,7 +215,16 @@ def _split(
     near, below = sections_near(outline.sections, layer, skins)
     over = inputs.bridges_over[layer]
     names = names_of(
-        inside, near, skins.top, skins.bottom, skins.solid, over, widths.solid, widths.sparse, widths.reach
+        inside,
+        near,
+        skins.top,
+        skins.bottom,
+        skins.solid,
+        over,
+        widths.solid,
+        widths.sparse,
+        widths.between,
+        widths.reach,
     )
     # Rows of sections mean the same only where they reach equally far down and up.
     key = (outline.of, below, near.shape[1], inputs.thin_walls, inputs.unheld, inputs.drop_narrow_mm, inputs.grow_mm)
@@ -219,7 +237,7 @@ def _split(
             layer[at],
             outline.sections,
             SkinLayers(skins.top[at], skins.bottom[at], skins.solid[at]),
-            FillSpacings(widths.solid[at], widths.sparse[at], widths.reach[at]),
+            widths.of_rows(at),
             variable=inputs.thin_walls == "variable",
             unheld=inputs.unheld,
             bridges_over=inputs.bridges_over,

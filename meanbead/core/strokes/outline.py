@@ -61,7 +61,7 @@ class WallWidths:
 @dataclass(frozen=True)
 class OutlineInputs(StageInputs):
     """What walls depend on: the sections; ``chosen`` layers, bool (layers,), None for all; along all layers the count of
-    ``walls`` and whether what they leave is filled ``solid``; widths, order, and how thin walls are laid.
+    ``walls``; widths, order, and how thin walls are laid.
 
     ``spiral_floor`` is the number of layers below which a spiral has not begun; None where there is none.
     """
@@ -69,7 +69,6 @@ class OutlineInputs(StageInputs):
     cut: Remembered[Cut]
     chosen: NDArray[np.bool_] | None
     walls: NDArray[np.int64]
-    solid: NDArray[np.bool_]
     width_mm: WallWidths
     thin_walls: ThinWalls
     wall_order: WallOrder
@@ -85,7 +84,6 @@ class OutlineInputs(StageInputs):
             cut,
             chosen,
             choices.walls,
-            choices.solid,
             WallWidths(widths.outer_wall, widths.inner_wall, widths.first_layer),
             shape.thin_walls,
             shape.wall_order,
@@ -205,9 +203,7 @@ def _laid(
     count = inputs.walls[layer]
     # Where no layer has walls, none leaves room for their outermost bead's rounded side.
     bare = not count.any()
-    names = names_of(
-        islands.region, islands.height_mm, count, inputs.solid[layer], layer == 0, np.full(len(islands), bare)
-    )
+    names = names_of(islands.region, islands.height_mm, count, layer == 0, np.full(len(islands), bare))
     key = inputs.shared_key
     known = None if laid is None else laid.peek_small(key)
     new = places_of_new(names, () if known is None else known.names)
@@ -255,7 +251,6 @@ def _walls(
     loss = islands.height_mm * SIDE_LOSS
     region = inset(islands.region, loss / 2, known)
     count = inputs.walls[islands.layer]
-    solid = inputs.solid[islands.layer]
     whole_mm2 = shapely.area(region)
     most = int(count.max(initial=0))
     lost, over = np.zeros(len(islands)), np.zeros(len(islands))
@@ -268,9 +263,9 @@ def _walls(
         feature = Feature.OUTER_WALL if index == 0 else Feature.INNER_WALL
         width = outer if index == 0 else inner
         spacing = (width - loss)[at]
-        # What two lines leave of a wall has to be wide enough for what comes next, or the two share it.
-        follows = solid[at] | (count[at] > index + 1)
-        depth = spacing + np.where(follows, shared_mm(spacing, (inner - loss)[at]) / 2, 0.0)
+        # What two lines leave of a wall has to be wide enough for one more, be it a wall or a line between the last two, or
+        # the two share it.
+        depth = spacing + shared_mm(spacing, (inner - loss)[at]) / 2
         band = region[at]
         made = (
             _variable(band, spacing, depth, known) if inputs.thin_walls == "variable" else _fixed(band, spacing, known)

@@ -31,8 +31,8 @@ class Fill:
 
     ``bridge`` has nothing under it: bridges that are held on both sides, and floors that only hang, with the direction
     of their strands ``bridge_angle_rad``. ``hanging_mm2`` is what only hangs. ``over_sparse`` is the lowest solid layer
-    over sparse filling where it is laid as bridges. ``strips`` of what is solid throughout are too narrow for lines to run
-    across, and get one or two along their middle.
+    over sparse filling where it is laid as bridges. ``strips`` are too narrow for lines to run across, and get one or two
+    along their middle.
     """
 
     bottom: Objects
@@ -66,12 +66,17 @@ class Fill:
 
 @dataclass(frozen=True)
 class FillSpacings:
-    """Distances that the split goes by, mm, (n,) each: line spacing of ``solid`` and of ``sparse`` filling, and
-    ``reach``, see :func:`~meanbead.core.part.bridges.find_bridges`."""
+    """Distances that the split goes by, mm, (n,) each: line spacing of ``solid`` and of ``sparse`` filling, of a stroke
+    ``between`` walls, and ``reach``, see :func:`~meanbead.core.part.bridges.find_bridges`."""
 
     solid: NDArray[np.float64]
     sparse: NDArray[np.float64]
+    between: NDArray[np.float64]
     reach: NDArray[np.float64]
+
+    def of_rows(self, rows: NDArray[np.int64]) -> FillSpacings:
+        """Those of some regions."""
+        return FillSpacings(self.solid[rows], self.sparse[rows], self.between[rows], self.reach[rows])
 
 
 @dataclass(frozen=True)
@@ -112,8 +117,8 @@ def split_fill(
     A point is sparse when it lies inside the part's section on each of the ``top`` layers above and ``bottom`` layers
     below that its layer asks for; what is exposed on the very next layer is top or bottom skin, the rest is solid. Strips
     narrower than a line get no filling: of skin they go to the sparse filling, of what is left they stay void. With
-    ``variable`` widths what is solid throughout has no voids: its strips of up to two lines get one or two strokes of their
-    own, from six tenths of a line on. ``unheld`` says that no supports stand under floors over air. ``bridges_over``, bool (layers,), says on which
+    ``variable`` widths there are no voids: strips of up to a line, and of up to two in what is solid throughout, get one or
+    two strokes of their own, from six tenths of a line on. ``unheld`` says that no supports stand under floors over air. ``bridges_over``, bool (layers,), says on which
     layers the first solid one over sparse filling is laid as bridges. Skin beside sparse filling that is narrower than
     ``drop_narrow_mm`` is left to it, and what stays reaches ``grow_mm`` into it.
     """
@@ -126,7 +131,7 @@ def split_fill(
         # Where all is solid it still matters what is seen.
         requested[-1] = requested.get(-1, np.zeros(len(layer), dtype=bool)) | all_solid
         requested[1] = requested.get(1, np.zeros(len(layer), dtype=bool)) | all_solid
-    inside, strips = _without_strips(inside, widths, all_solid & variable, all_solid)
+    inside, strips = _without_strips(inside, widths, all_solid, variable=variable)
     asked = prepared_copies(sections)
     bare = {step: _bare(inside, layer, asked, step, where) for step, where in requested.items()}
     covered = inside
@@ -218,15 +223,19 @@ _LONGER_THAN_CORNERS = 16.0
 it by twice their length."""
 
 
+_SHORTEST_LINES2 = 3.0
+"""Strips in sparse filling that are smaller than so many squared lines are the tips of corners, not what walls leave."""
+
+
 def _without_strips(
-    inside: Objects, widths: FillSpacings, own: NDArray[np.bool_], all_solid: NDArray[np.bool_]
+    inside: Objects, widths: FillSpacings, all_solid: NDArray[np.bool_], *, variable: bool
 ) -> tuple[Objects, Objects]:
-    """Regions without strips in which no line of filling fits, and the strips of those regions, ``own``, whose strips get
-    strokes of their own."""
+    """Regions without strips in which no line of filling fits, and those strips that get strokes of their own."""
     strips = np.full(len(inside), _EMPTY, dtype=object)
-    spacing = np.where(all_solid, widths.solid, np.minimum(widths.solid, widths.sparse))
-    # A strip of up to two lines gets strokes of its own; elsewhere lines run from a width of one on.
-    reach = np.where(own, spacing, spacing / 2)
+    line = np.maximum(widths.solid, widths.sparse) if variable else np.minimum(widths.solid, widths.sparse)
+    spacing = np.where(all_solid, widths.solid, line)
+    # Lines run across from a width of one on. What is solid gets strokes along it up to a width of two.
+    reach = np.where(all_solid & variable, spacing, spacing / 2)
     some = np.flatnonzero(~shapely.is_empty(inside))
     light = simpler(inside[some])
     inner = grown(light, -reach[some])
@@ -242,13 +251,24 @@ def _without_strips(
     s, region, radius = spacing[at], inside[at], reach[at]
     narrow = _areas_only(difference(region, grown(grown(region, -radius), radius + 0.02 * s)))
     narrow[shapely.area(narrow) < _SPECK_LINES2 * s**2] = _EMPTY
-    mine = np.flatnonzero(own[at])
-    least = MIN_WIDTHS / 2 * s[mine]
-    wide = intersection(grown(grown(narrow[mine], -least), least + 0.05 * s[mine]), narrow[mine])
-    strips[at[mine]] = _areas_only(wide)
     result = inside.copy()
     result[at] = _difference(region, narrow)
+    if variable:
+        least = MIN_WIDTHS / 2 * np.minimum(s, widths.between[at])
+        wide = _areas_only(intersection(grown(grown(narrow, -least), least + 0.05 * s), narrow))
+        wide[~all_solid[at]] = _larger(wide[~all_solid[at]], (_SHORTEST_LINES2 * s**2)[~all_solid[at]])
+        strips[at] = wide
     return result, strips
+
+
+def _larger(regions: Objects, least_mm2: NDArray[np.float64]) -> Objects:
+    """Those parts of regions that have at least an area."""
+    parts, source = shapely.get_parts(regions, return_index=True)
+    large = shapely.area(parts) >= least_mm2[source]
+    result = np.full(len(regions), _EMPTY, dtype=object)
+    for index in np.unique(source[large]).tolist():
+        result[index] = shapely.multipolygons(list(parts[large & (source == index)]))
+    return result
 
 
 def _holes(regions: Objects) -> NDArray[np.int64]:

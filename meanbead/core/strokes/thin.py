@@ -51,6 +51,9 @@ _MIN_ANGLE_COS = 0.5
 """Circles whose two touching points are seen less than 60 degrees away from opposite belong to the middle; the others
 run into corners. Measured by the cosine between the two radii, which is -1 for parallel sides."""
 
+_WIDER_AT_CORNERS = 1.2
+"""Where a strip turns by a right angle, its circles are 1.17 times as wide as beside the corner (2 (2 - sqrt 2) = 1.172)."""
+
 _APART_MM = 1e5
 
 
@@ -123,14 +126,14 @@ def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Fl
     # Strips of different regions never see each other.
     apart = np.column_stack([points, source * _APART_MM])
     tree = tree_of(apart)
-    centre, radius, touch = _circles(tree, points, normal, source, 1.02 * depth)
+    centre, radius, touch = _circles(tree, points, normal, source, 1.22 * depth)
     across = points[touch] - centre
     own = points - centre
     with np.errstate(invalid="ignore", divide="ignore"):
         cosine = np.einsum("ij,ij->i", own, across) / radius**2
     good = (
         (radius >= MIN_WIDTHS / 2 * spacing)
-        & (radius <= 1.01 * depth)
+        & (radius <= _WIDER_AT_CORNERS * depth)
         & (cosine < -_MIN_ANGLE_COS)
         & (np.arange(len(points)) < touch)
     )
@@ -413,12 +416,28 @@ def _longer(points: Floats, wide: Floats, side: int, along_mm: float) -> tuple[F
 
 _CHORD_MM = 0.01
 _WIDTH_STEP = 0.03
+_WIDTH_CHANGE = 0.08
+"""A stroke is as wide at its one end as at its other: where the strip changes by more than this share, it is several."""
+_SHORTEST_MM = 0.2
+"""Below this length strokes are not divided for the sake of their width."""
 
 
 def _thinned(points: Floats, wide: Floats, ring: bool) -> tuple[Floats, Floats]:
-    """Drop samples that neither the line's course nor its width needs; width counts as a third coordinate."""
+    """Drop samples that neither the line's course nor its width needs; width counts as a third coordinate. Where the width
+    changes steadily over a long way, places between are kept."""
     scale = _CHORD_MM / (_WIDTH_STEP * float(np.median(wide)))
     keep = needed_points(np.column_stack([points, wide * scale]), _CHORD_MM)
     if ring and keep.sum() < 4:
         keep[:: max(1, len(keep) // 4)] = True
-    return points[keep], wide[keep]
+    points, wide = points[keep], wide[keep]
+    change = np.abs(np.diff(wide)) / (_WIDTH_CHANGE * np.minimum(wide[:-1], wide[1:]))
+    most = np.hypot(*np.diff(points, axis=0).T) / _SHORTEST_MM
+    pieces = np.maximum(1, np.ceil(np.minimum(change, most))).astype(np.int64)
+    if (pieces == 1).all():
+        return points, wide
+    # Places along the line, counted in points: 0, then 1/p ... 1 for a stroke in p pieces, and so on.
+    ends = np.cumsum(pieces)
+    share = (np.arange(ends[-1]) - np.repeat(ends - pieces, pieces) + 1) / np.repeat(pieces, pieces)
+    place = np.concatenate([[0.0], np.repeat(np.arange(len(pieces)), pieces) + share])
+    at = np.arange(len(points))
+    return np.column_stack([np.interp(place, at, points[:, axis]) for axis in (0, 1)]), np.interp(place, at, wide)

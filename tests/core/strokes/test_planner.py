@@ -177,7 +177,7 @@ class Skins(unittest.TestCase):
         layer = np.arange(len(stack))
         count = len(stack)
         skins = SkinLayers(np.full(count, tops), np.full(count, bottoms), np.zeros(count, dtype=bool))
-        widths = FillSpacings(np.full(count, 0.1), np.full(count, 0.1), np.full(count, 0.5))
+        widths = FillSpacings(np.full(count, 0.1), np.full(count, 0.1), np.full(count, 0.1), np.full(count, 0.5))
         over = np.ones(count, dtype=bool)
         fill = split_fill(
             sections.copy(), layer, sections, skins, widths, variable=True, unheld=False, bridges_over=over
