@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import cached_property
 
 import numba
@@ -20,6 +20,7 @@ from meanbead.core.formulas.heat import machine_cool_down_s, machine_heat_up_s
 from meanbead.core.formulas.melt import MeltCeiling, output_share
 from meanbead.core.formulas.running import machine_cost
 from meanbead.core.model import Causes, Estimate, FeatureShare, Interval, Material, PartFacts, Printer
+from meanbead.core.model.estimate import IgnoredSurface
 from meanbead.core.model.plan import Plan
 from meanbead.core.runtime.parallel import parallel_map
 from meanbead.core.strokes.features import FEATURES, Feature
@@ -28,7 +29,7 @@ from meanbead.core.strokes.table import Strokes
 
 __all__ = ["ENGINE_VERSION", "UNKNOWN_LIMITS", "Run", "interval", "layer_volumes_mm3", "part_seconds", "summary"]
 
-ENGINE_VERSION = "10"
+ENGINE_VERSION = "11"
 """Stamped on every estimate; raised whenever the same inputs would give other figures."""
 
 UNKNOWN_LIMITS = 0.3
@@ -125,6 +126,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         hanging_width_mm=hanging.width_mm,
         hanging_at_mm=float(strokes.layers.top_mm[hanging.layer] - height[hanging.layer]),
         left_out_mm2=strokes.left_out_mm2 * plan.shape.copies.count,
+        ignored=None if strokes.ignored is None else IgnoredSurface(**asdict(strokes.ignored)),
         layers=len(strokes.layers),
         layers_planned=int(np.count_nonzero(weight)),
         sampling_error=0.0 if run.sample is None else run.sample.error(part_seconds(run)),

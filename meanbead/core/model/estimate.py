@@ -75,6 +75,14 @@ class Indices(Result):
     returns_mm: float
 
 
+class IgnoredSurface(Result):
+    """The inside of a hollow part that a spiral does not follow: its area, and from where to where it reaches."""
+
+    area_mm2: float
+    from_mm: float
+    to_mm: float
+
+
 class Estimate(Result):
     """Time, filament and cost of one part with one recipe on one machine.
 
@@ -83,7 +91,8 @@ class Estimate(Result):
     filling fits, ``under_extruded_mm3`` is asked for faster than it melts and does not come out. ``melt_basis`` says what the melt
     ceiling rests on, empty where it is a typical hot end's. ``height_mm`` is what comes out, ``height_off_mm`` by how much that is more than the part.
     ``short_layers`` still end before the least layer time, the shortest after ``shortest_layer_s``. ``hanging_mm2`` of
-    floors hangs with nothing under it, ``left_out_mm2`` of overhangs asked for supports and got none, ``hanging_width_mm`` across where it is widest, ``hanging_at_mm`` up. Where ``layers_planned`` is less than ``layers``, the
+    floors hangs with nothing under it, ``left_out_mm2`` of overhangs asked for supports and got none, ``hanging_width_mm`` across where it is widest, ``hanging_at_mm`` up; ``ignored`` is what a spiral does not follow.
+    Where ``layers_planned`` is less than ``layers``, the
     figures are those of a sample and may be off by the share ``sampling_error``, its filament by ``filament_error``.
     ``plate_mm`` is the size of all that is
     laid, x and y, zero where it is not known; ``measures`` are worked out for the shell only; ``substituted`` are the numbers of layers whose section stands in from a neighbour.
@@ -116,6 +125,7 @@ class Estimate(Result):
     hanging_width_mm: float
     hanging_at_mm: float
     left_out_mm2: float = 0.0
+    ignored: IgnoredSurface | None = None
     layers: int
     layers_planned: int
     sampling_error: float

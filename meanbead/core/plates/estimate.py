@@ -203,6 +203,8 @@ def _summed(parts: Sequence[Estimate], between_s: float) -> Estimate:
         "under_extruded_mm3",
         "short_layers",
         "hanging_mm2",
+        "left_out_mm2",
+        "returns_mm",
         "layers",
         "layers_planned",
         "travel_mm",

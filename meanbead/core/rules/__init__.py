@@ -38,6 +38,7 @@ RULES: tuple[Rule, ...] = (
     melt.hotter_than_needed,
     shell.sliver,
     shell.void,
+    shell.spiral_outside,
     shell.lost_detail,
     shell.detail_limit,
     shell.shell_limit,

@@ -10,7 +10,17 @@ from meanbead.core.formulas.strength import OPEN_PITCHES, cell_line_mm, filled_d
 from meanbead.core.model.finding import Finding, Remedy
 from meanbead.core.rules.rule_input import RuleInput, remedy
 
-__all__ = ["density_limit", "detail_limit", "lost_detail", "shell_limit", "sliver", "thin_floor", "thin_top", "void"]
+__all__ = [
+    "density_limit",
+    "detail_limit",
+    "lost_detail",
+    "shell_limit",
+    "sliver",
+    "spiral_outside",
+    "thin_floor",
+    "thin_top",
+    "void",
+]
 
 LOST_SHARE = 0.005
 VOID_SHARE = 0.02
@@ -78,21 +88,47 @@ def void(s: RuleInput) -> Iterator[Finding]:
     share = s.estimate.void_mm3 / s.estimate.filament_mm3
     if share < VOID_SHARE:
         return
-    walls = s.plan.shape.walls + 1
-    ways = [remedy(f"{walls} walls", {"walls": walls})] if s.plan.shape.thin_walls == "variable" else []
+    fixed = s.plan.shape.thin_walls == "fixed"
+    ways = [remedy("Thin walls: variable", {"thin_walls": "variable"})] if fixed else []
     yield Finding(
         rule="void",
         severity="note",
-        field="walls",
+        field="thin_walls",
         sentence=f"Between walls {s.estimate.void_mm3:.0f} mm³ stay empty, {100 * share:.1f} % of the plastic: the strips are "
         "narrower than a line, and no filling runs in them.",
-        remedy="One more wall closes them, for more plastic; or leave them: nothing is laid there, so no time is lost.",
+        remedy="Lines of variable width close them, for more plastic; or leave them: nothing is laid there, so no time is "
+        "lost."
+        if fixed
+        else "Leave them: they are the tips of corners, and walls surround them.",
         value=share,
         limit=VOID_SHARE,
         reason="A bead cannot be laid where it does not fit.",
         source="What the walls leave, opened by half a line, layer by layer",
         where=s.spots("thin_wall"),
         remedies=ways,
+    )
+
+
+def spiral_outside(s: RuleInput) -> Iterator[Finding]:
+    """A spiral round a hollow part follows its outside only."""
+    if s.estimate is None or s.estimate.ignored is None:
+        return
+    ignored, shape = s.estimate.ignored, s.plan.shape
+    walls = f"{shape.walls} walls" if shape.walls > 1 else "one wall"
+    floor = f"{shape.bottom_layers} layers" if shape.bottom_layers != 1 else "1 layer"
+    yield Finding(
+        rule="spiral_outside",
+        severity="note",
+        field="spiral",
+        sentence=f"The spiral follows the outside only: the hollow's own surface, {ignored.area_mm2 / 100:.1f} cm² from "
+        f"{ignored.from_mm:.1f} to {ignored.to_mm:.1f} mm above the bed, is not printed, and the wall is {shell_mm(s.plan):.2f} mm "
+        f"thick ({walls}). The floor has {floor}.",
+        remedy="Set more walls or a wider outer wall for a thicker wall, or turn spiral mode off to print the hollow as "
+        "modelled.",
+        value=ignored.area_mm2,
+        reason="A spiral is one continuous line; it cannot cross from the outside to the inside.",
+        source="The outlines of each layer above the floor",
+        remedies=[remedy("Spiral off", {"spiral": False})],
     )
 
 

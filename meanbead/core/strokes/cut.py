@@ -51,6 +51,14 @@ class Cut:
         """The separate outlines of all layers, (n,), and the layer of each; equal ones are one object, and always the same."""
         return parts_of(self.sections)
 
+    @cached_property
+    def outsides(self) -> Objects:
+        """The islands without their hollows, in their order; always the same objects."""
+        region, _ = self.islands
+        first, which = alike(region)
+        whole: Objects = shapely.polygons(shapely.get_exterior_ring(region[first]))[which]
+        return whole
+
     @property
     def nbytes(self) -> int:
         """Memory held, bytes, estimated from the coordinates."""

@@ -140,6 +140,7 @@ class FillInputs(StageInputs):
     bridges_over: NDArray[np.bool_]
     width_mm: FillWidths
     thin_walls: ThinWalls
+    spiral_floor: int | None
     unheld: bool
     drop_narrow_mm: float
     grow_mm: float
@@ -155,6 +156,7 @@ class FillInputs(StageInputs):
             bridges_over_sparse(choices, shape),
             FillWidths.of(shape),
             shape.thin_walls,
+            shape.bottom_layers if shape.spiral else None,
             shape.supports.kind == "none",
             shape.skins.drop_narrow_mm,
             shape.skins.grow_mm,
@@ -195,7 +197,10 @@ def make_fill(inputs: FillInputs, split: BoundedCache[SplitRegions] | None = Non
     widths = FillSpacings(solid, sparse, between, outline.depth_mm + width)
     known, rows = _split(inputs, skins, widths, split)
     fill = known.fill.of_rows(rows)
-    at = np.flatnonzero(~shapely.is_empty(fill.strips))
+    kept = ~shapely.is_empty(fill.strips)
+    if inputs.spiral_floor is not None:
+        kept &= layer < inputs.spiral_floor
+    at = np.flatnonzero(kept)
     strips = no_pieces()
     if len(at):
         phase, widest = PHASES[Feature.SOLID], np.maximum(solid, sparse)[at]

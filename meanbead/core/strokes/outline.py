@@ -34,6 +34,7 @@ from meanbead.core.strokes.pieces import (
     no_pieces,
 )
 from meanbead.core.strokes.stage import Remembered, StageInputs, with_new
+from meanbead.core.strokes.table import Ignored
 from meanbead.core.strokes.thin import shared_mm, strips_of, thin_strokes
 
 __all__ = ["LaidWalls", "Outline", "OutlineInputs", "WallWidths", "make_outline", "thin_pieces"]
@@ -93,14 +94,15 @@ class OutlineInputs(StageInputs):
     @property
     def shared_key(self) -> Hashable:
         """The key of the sections and of what is chosen alike for every layer."""
-        return (self.cut.key, self.width_mm, self.thin_walls, self.wall_order)
+        return (self.cut.key, self.width_mm, self.thin_walls, self.wall_order, self.spiral_floor)
 
 
 @dataclass(frozen=True)
 class Outline:
     """``sections`` per layer; per island ``inside``, what the walls leave to be filled, ``depth_mm``, how deep they reach
     below the outline, ``asked_mm2``, the area that walls have to fill, and of it ``lost_mm2``; ``overfilled_mm2`` is laid beyond it. ``substituted`` are layers whose section could not be taken and
-    stands in from a neighbour. ``of`` is the key of the sections and of all that was chosen alike for every layer."""
+    stands in from a neighbour. ``ignored`` is the inside that a spiral does not follow. ``of`` is the key of the sections and of
+    all that was chosen alike for every layer."""
 
     layers: Layers
     sections: Objects
@@ -112,6 +114,7 @@ class Outline:
     lost_mm2: Floats
     overfilled_mm2: Floats
     substituted: tuple[int, ...]
+    ignored: Ignored | None
     of: Hashable
 
     @property
@@ -156,7 +159,7 @@ class LaidWalls:
 def make_outline(
     inputs: OutlineInputs, laid: BoundedCache[LaidWalls] | None = None, insets_known: ElementMemory | None = None
 ) -> Outline:
-    """Lay the walls. ``laid`` remembers them island by island: another sample of layers, or all of them, lays only what it
+    """Lay the walls; a spiral follows the outside of a hollow part only. ``laid`` remembers them island by island: another sample of layers, or all of them, lays only what it
     does not share. ``insets_known`` remembers single insets: other counts and inner widths share the outer walls.
 
     Raises :class:`RecipeError` where no layer meets the part, or a spiral has several outlines.
@@ -164,6 +167,9 @@ def make_outline(
     cut, chosen = inputs.cut.value, inputs.chosen
     layers = cut.layers
     region, layer = cut.islands
+    ignored = None
+    if inputs.spiral_floor is not None:
+        region, ignored = _outside_only(cut, inputs.spiral_floor)
     if chosen is not None:
         region, layer = region[chosen[layer]], layer[chosen[layer]]
     islands = Islands(region, layer, layers.height_mm[layer])
@@ -173,9 +179,6 @@ def make_outline(
             field="first_layer_height_mm",
             remedy="Use a lower first layer.",
         )
-    if inputs.spiral_floor is not None:
-        looked_at = np.ones(len(layers), bool) if chosen is None else chosen
-        _refuse_several_rings(islands, inputs.spiral_floor, looked_at)
     made, rows = _laid(islands, inputs, laid, insets_known)
     return Outline(
         layers,
@@ -188,6 +191,7 @@ def make_outline(
         made.lost_mm2[rows],
         made.overfilled_mm2[rows],
         cut.substituted,
+        ignored,
         inputs.shared_key,
     )
 
@@ -203,7 +207,8 @@ def _laid(
     count = inputs.walls[layer]
     # Where no layer has walls, none leaves room for their outermost bead's rounded side.
     bare = not count.any()
-    names = names_of(islands.region, islands.height_mm, count, layer == 0, np.full(len(islands), bare))
+    climbs = _climbs(islands, inputs)
+    names = names_of(islands.region, islands.height_mm, count, layer == 0, climbs, np.full(len(islands), bare))
     key = inputs.shared_key
     known = None if laid is None else laid.peek_small(key)
     new = places_of_new(names, () if known is None else known.names)
@@ -216,18 +221,39 @@ def _laid(
     return known, np.array([known.names[name] for name in names], dtype=np.int64)
 
 
-def _refuse_several_rings(islands: Islands, spiral_floor: int, looked_at: NDArray[np.bool_]) -> None:
-    rings = 1 + shapely.get_num_interior_rings(islands.region)
-    per_layer = np.bincount(islands.layer, weights=rings, minlength=len(looked_at))
-    above_floor = np.arange(len(looked_at)) >= spiral_floor
-    several = np.flatnonzero((per_layer != 1) & above_floor & looked_at)
+def _climbs(islands: Islands, inputs: OutlineInputs) -> NDArray[np.bool_]:
+    """Which islands a spiral goes round."""
+    return np.zeros(len(islands), bool) if inputs.spiral_floor is None else islands.layer >= inputs.spiral_floor
+
+
+def _outside_only(cut: Cut, spiral_floor: int) -> tuple[Objects, Ignored | None]:
+    """The islands of all layers, those above a spiral's floor without their hollow; and that hollow's surface.
+
+    Raises :class:`RecipeError` where a layer above the floor has more than one outline outside, or more than one inside.
+    """
+    region, layer = cut.islands
+    above = layer >= spiral_floor
+    outlines = np.bincount(layer[above], minlength=len(cut.layers))
+    insides = np.bincount(layer[above], shapely.get_num_interior_rings(region[above]), minlength=len(cut.layers))
+    several = np.flatnonzero((outlines > 1) | (insides > 1))
     if len(several):
+        first = several[0]
+        which, count = ("separate outlines", outlines) if outlines[first] > 1 else ("inner outlines", insides)
         raise RecipeError(
-            f"Spiral mode needs a single outline on each layer above the floor; layer {several[0] + 1} has "
-            f"{int(per_layer[several[0]])}.",
+            f"Spiral mode follows a single outline on each layer above the floor; layer {first + 1} has "
+            f"{int(count[first])} {which}.",
             field="spiral",
-            remedy="Turn spiral mode off for this part, or model it as a solid body without its hollow.",
+            remedy="Turn spiral mode off for this part, or model it as a solid body.",
         )
+    hollow = above & (shapely.get_num_interior_rings(region) > 0)
+    if not hollow.any():
+        return region, None
+    rings = shapely.get_exterior_ring(region[hollow])
+    inside_mm = shapely.length(region[hollow]) - shapely.length(rings)
+    height, top = cut.layers.height_mm[layer[hollow]], cut.layers.top_mm[layer[hollow]]
+    region = region.copy()
+    region[hollow] = cut.outsides[hollow]
+    return region, Ignored(float(inside_mm @ height), float((top - height).min()), float(top.max()))
 
 
 def _widths_mm(islands: Islands, widths: WallWidths) -> tuple[Floats, Floats]:
@@ -252,6 +278,7 @@ def _walls(
     region = inset(islands.region, loss / 2, known)
     count = inputs.walls[islands.layer]
     whole_mm2 = shapely.area(region)
+    climbs = _climbs(islands, inputs)
     most = int(count.max(initial=0))
     lost, over = np.zeros(len(islands)), np.zeros(len(islands))
     parts = [no_pieces()]
@@ -265,7 +292,8 @@ def _walls(
         spacing = (width - loss)[at]
         # What two lines leave of a wall has to be wide enough for one more, be it a wall or a line between the last two, or
         # the two share it.
-        depth = spacing + shared_mm(spacing, (inner - loss)[at]) / 2
+        # A spiral follows its outline, whatever that leaves.
+        depth = spacing + np.where(climbs[at], 0.0, shared_mm(spacing, (inner - loss)[at]) / 2)
         band = region[at]
         made = (
             _variable(band, spacing, depth, known) if inputs.thin_walls == "variable" else _fixed(band, spacing, known)

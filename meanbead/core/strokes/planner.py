@@ -188,6 +188,7 @@ def lay_strokes(
         spiral_from=shift + shape.bottom_layers,
         hanging=_hanging(fill.fill, outline.islands, shift),
         left_out_mm2=0.0 if scaffold is None else scaffold.left_out_mm2,
+        ignored=outline.ignored,
     )
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from meanbead.core.part.slices import Layers
 from meanbead.core.strokes.features import Feature
 
-__all__ = ["Hanging", "LayerAreas", "Strokes"]
+__all__ = ["Hanging", "Ignored", "LayerAreas", "Strokes"]
 
 
 @dataclass(frozen=True)
@@ -59,6 +59,15 @@ class Hanging:
 
 
 @dataclass(frozen=True)
+class Ignored:
+    """The inside of a hollow part, which a spiral does not follow: its area, and from where to where it reaches, mm."""
+
+    area_mm2: float
+    from_mm: float
+    to_mm: float
+
+
+@dataclass(frozen=True)
 class Strokes:
     """Strokes in flat arrays, all of length n; lengths in mm.
 
@@ -66,7 +75,8 @@ class Strokes:
     (:class:`Feature`); ``layer`` int32; ``inside`` bool, True for a hop between neighbouring strokes of one filling,
     which needs no retraction, or travel that stays inside the part. ``substituted`` are layers whose section stands in
     from a neighbour; above layer ``spiral_from`` a spiral climbs, if the recipe asks for one; ``hanging`` are floors of one
-    copy that nothing holds; ``left_out_mm2`` of its overhangs asked for support and got none. Each row starts where the one before it ends, in x and y.
+    copy that nothing holds; ``left_out_mm2`` of its overhangs asked for support and got none; ``ignored`` is what
+    a spiral of one copy does not follow. Each row starts where the one before it ends, in x and y.
     """
 
     start_xy: NDArray[np.float64]
@@ -82,6 +92,7 @@ class Strokes:
     spiral_from: int = 0
     hanging: Hanging = Hanging()
     left_out_mm2: float = 0.0
+    ignored: Ignored | None = None
 
     def __len__(self) -> int:
         return len(self.feature)
