@@ -87,9 +87,9 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
     grams = filament_mass_g(volume, material.density_g_cm3)
     height = strokes.layers.height_mm
     areas = strokes.areas
-    lost, over, void = (
+    lost, over, void, sparse = (
         float(np.sum(area * height * run.volume_weight))
-        for area in (areas.lost_mm2, areas.overfilled_mm2, areas.void_mm2)
+        for area in (areas.lost_mm2, areas.overfilled_mm2, areas.void_mm2, areas.sparse_mm2)
     )
     whole_s = print_time + printer.start_time_s + printer.end_time_s + heat_up_s
     filament_cost = grams * material.cost_per_kg / 1000
@@ -116,6 +116,7 @@ def summary(run: Run, facts: PartFacts) -> Estimate:
         lost_mm3=lost,
         overfilled_mm3=over,
         void_mm3=void,
+        infill_asked_mm3=sparse,
         under_extruded_mm3=float(_under_extruded_mm3(run).sum()),
         returns_mm=float(top_returns_mm(strokes) @ weight),
         height_mm=comes_out,

@@ -126,7 +126,7 @@ def _drawn(found: Replay, moves: Settled, printer: Printer, names: list[str]) ->
         layer=layer.astype(np.int32),
         inside=np.zeros(len(rows), dtype=bool),
         layers=layers,
-        areas=LayerAreas(nothing, nothing, nothing, nothing, nothing),
+        areas=LayerAreas(nothing, nothing, nothing, nothing, nothing, nothing),
     )
     beyond = (
         AXIS_SPEED * moves.too_fast[rows] + MELT_CEILING * moves.over_ceiling[rows] + OUTSIDE * moves.outside[rows]

@@ -88,7 +88,7 @@ class Estimate(Result):
 
     ``cost`` is filament, electricity and wear. ``cool_down_s``, until nozzle and bed can be touched, comes after ``whole_time_s``. ``lost_mm3`` was asked for and
     is too thin to be laid, ``overfilled_mm3`` is laid twice, ``void_mm3`` is left empty between walls because no bead of
-    filling fits, ``under_extruded_mm3`` is asked for faster than it melts and does not come out. ``melt_basis`` says what the melt
+    filling fits, ``infill_asked_mm3`` is the infill at the density asked for, ``under_extruded_mm3`` is asked for faster than it melts and does not come out. ``melt_basis`` says what the melt
     ceiling rests on, empty where it is a typical hot end's. ``height_mm`` is what comes out, ``height_off_mm`` by how much that is more than the part.
     ``short_layers`` still end before the least layer time, the shortest after ``shortest_layer_s``. ``hanging_mm2`` of
     floors hangs with nothing under it, ``left_out_mm2`` of overhangs asked for supports and got none, ``hanging_width_mm`` across where it is widest, ``hanging_at_mm`` up; ``ignored`` is what a spiral does not follow.
@@ -115,6 +115,7 @@ class Estimate(Result):
     lost_mm3: float
     overfilled_mm3: float
     void_mm3: float
+    infill_asked_mm3: float = 0.0
     under_extruded_mm3: float = 0.0
     returns_mm: float = 0.0
     height_mm: float

@@ -200,6 +200,7 @@ def _summed(parts: Sequence[Estimate], between_s: float) -> Estimate:
         "lost_mm3",
         "overfilled_mm3",
         "void_mm3",
+        "infill_asked_mm3",
         "under_extruded_mm3",
         "short_layers",
         "hanging_mm2",

@@ -39,6 +39,7 @@ RULES: tuple[Rule, ...] = (
     shell.sliver,
     shell.void,
     shell.spiral_outside,
+    shell.infill_off,
     shell.lost_detail,
     shell.detail_limit,
     shell.shell_limit,

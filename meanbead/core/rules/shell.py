@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from meanbead.core.formulas.bead import bead_spacing_mm
+from meanbead.core.formulas.bead import bead_spacing_mm, filament_area_mm2
 from meanbead.core.formulas.strength import OPEN_PITCHES, cell_line_mm, filled_density, open_span_mm, shell_mm
 from meanbead.core.model.finding import Finding, Remedy
 from meanbead.core.rules.rule_input import RuleInput, remedy
@@ -13,6 +13,7 @@ from meanbead.core.rules.rule_input import RuleInput, remedy
 __all__ = [
     "density_limit",
     "detail_limit",
+    "infill_off",
     "lost_detail",
     "shell_limit",
     "sliver",
@@ -24,6 +25,10 @@ __all__ = [
 
 LOST_SHARE = 0.005
 VOID_SHARE = 0.02
+INFILL_OFF = 0.03
+"""Infill that is off by less is what was asked for."""
+INFILL_COUNTS = 0.02
+"""Infill that is a smaller share of all plastic is not worth a word."""
 SLIVER_SURFACE_SHARE = 0.08
 """A thickness that less of the surface has is not worth a wall everywhere."""
 
@@ -129,6 +134,38 @@ def spiral_outside(s: RuleInput) -> Iterator[Finding]:
         reason="A spiral is one continuous line; it cannot cross from the outside to the inside.",
         source="The outlines of each layer above the floor",
         remedies=[remedy("Spiral off", {"spiral": False})],
+    )
+
+
+def infill_off(s: RuleInput) -> Iterator[Finding]:
+    """More or less infill than the density asks for, because its lines do not divide the part evenly or are joined."""
+    found, shape = s.estimate, s.plan.shape
+    if found is None or "infill" not in found.by_feature or found.infill_asked_mm3 <= 0:
+        return
+    laid_mm3 = found.by_feature["infill"].filament_mm * filament_area_mm2(s.printer.filament_diameter_mm)
+    off = laid_mm3 / found.infill_asked_mm3 - 1
+    if abs(off) < INFILL_OFF + found.filament_error or laid_mm3 < INFILL_COUNTS * found.filament_mm3:
+        return
+    joined = shape.infill_join and off > 0
+    because = (
+        "the links along the walls are part of it"
+        if joined
+        else "its lines are so far apart that they do not divide this part evenly"
+    )
+    yield Finding(
+        rule="infill_off",
+        severity="note",
+        field="infill.join" if joined else "infill.density",
+        sentence=f"The infill takes {100 * abs(off):.0f} % {'more' if off > 0 else 'less'} plastic than "
+        f"{100 * filled_density(s.plan):g} % asks for: {because}.",
+        remedy="Turn joined strokes off, or set less infill."
+        if joined
+        else "Set a denser infill or a pattern with closer lines where the figure matters; minutes and grams are those of what "
+        "is laid.",
+        value=off,
+        limit=INFILL_OFF,
+        reason="Infill lines keep their places from layer to layer, so that each is laid on the one below.",
+        source="The strokes laid against density times area, layer by layer",
     )
 
 

@@ -78,12 +78,14 @@ PHASES = {
 
 @dataclass(frozen=True)
 class Filled:
-    """Pieces, and per island the areas asked for, laid, and laid on what is filled already, mm2."""
+    """Pieces, and per island the areas asked for, laid, laid on what is filled already, and of that what reaches into the
+    walls as asked, mm2."""
 
     pieces: list[Pieces]
     asked_mm2: Floats
     laid_mm2: Floats
     twice_mm2: Floats
+    overlap_mm2: Floats
 
 
 @dataclass(frozen=True)
@@ -302,7 +304,7 @@ def lay_skins(filling: Filling, islands: Islands, shape: Shape) -> Filled:
     if shape.ironing.kind != "none":
         pieces.append(ironing_pieces(fill.top, islands, shape, angle))
     over = laid - asked
-    return Filled(pieces, asked, laid, np.maximum(over, 0.0))
+    return Filled(pieces, asked, laid, np.maximum(over, 0.0), np.zeros(len(islands)))
 
 
 def angles_rad(layer: NDArray[np.int64], angle_deg: float, angles_deg: tuple[float, ...], *, crossing: bool) -> Floats:
@@ -409,6 +411,7 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
         outline.sections,
         outline.layers.middle_mm,
     )
+    overlap = twice.copy()
     pieces, phase = [], PHASES[Feature.INFILL]
     for family in families:
         strokes = family.strokes
@@ -427,4 +430,4 @@ def lay_sparse(filling: Filling, outline: Outline, choices: LayerChoices, shape:
         pieces = [made.pieces]
         twice += made.links_mm * spacing
     laid = sum((_laid_mm2(piece, islands) for piece in pieces), np.zeros(len(islands)))
-    return Filled(pieces, asked, laid, twice)
+    return Filled(pieces, asked, laid, twice, overlap)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from meanbead.core.geometry.offsets import rings_of
+from meanbead.core.geometry.polyline import with_room
 from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.pieces import Curves, Islands, Pieces, curve_pieces, join_pieces
@@ -35,7 +36,8 @@ class Joined:
 def join_along_wall(pieces: Pieces, regions: Objects, islands: Islands, pitch_mm: Floats, spacing_mm: Floats) -> Joined:
     """Chain open pieces of one feature and phase, in the order in which they would be laid, wherever the end of one and
     the beginning of the next lie on one edge of their region, at most :data:`LONGEST_PITCHES` of ``pitch_mm`` (islands,)
-    apart along it; ``spacing_mm`` is between lines without a gap.
+    apart along it; ``spacing_mm`` is between lines without a gap. No stretch of an edge is laid twice: where another link runs
+    already, strokes are not joined.
 
     Links follow the edge, the inner side of the innermost wall, so half of their bead lies on that wall.
     """
@@ -142,6 +144,36 @@ def _walk(points, first, last, edge, share, to_edge, to_share, forward, way, lim
     return (count, length) if length <= limit else (-1, np.inf)
 
 
+_SAME_MM = 0.02
+"""Links that have less than this in common only touch."""
+
+
+@numba.njit(cache=True, nogil=True)
+def _mark(points, first, last, edge, share, to_edge, to_share, forward, corners, head, links, used, write):  # type: ignore[no-untyped-def]
+    """Go along a ring over a count of corners. With ``write`` note each edge's stretch in ``links`` (m, 3: share from, share
+    to, number of the edge's stretch before it), beginning with ``head`` of the edge; without, ask whether any is noted
+    already. The stretches noted so far, or -1 where one is."""
+    for k in range(corners + 1):
+        if forward:
+            low, high = share if k == 0 else 0.0, to_share if k == corners else 1.0
+        else:
+            low, high = to_share if k == corners else 0.0, share if k == 0 else 1.0
+        if write:
+            links[used, 0], links[used, 1], links[used, 2] = low, high, head[edge]
+            head[edge] = used
+            used += 1
+        else:
+            size = np.hypot(points[edge + 1, 0] - points[edge, 0], points[edge + 1, 1] - points[edge, 1])
+            other = head[edge]
+            while other >= 0:
+                if (min(high, links[other, 1]) - max(low, links[other, 0])) * size > _SAME_MM:
+                    return -1
+                other = int(links[other, 2])
+        step = 1 if forward else -1
+        edge = first + (edge + step - first) % (last - 1 - first)
+    return used
+
+
 @numba.njit(cache=True, nogil=True)
 def _chain(points, offsets, strokes, island, ring_points, ring_end, ring_first, longest):  # type: ignore[no-untyped-def]
     """Points (p, 2), the first stroke of each chain (c,), points a chain (c,), and length of links by island."""
@@ -151,6 +183,7 @@ def _chain(points, offsets, strokes, island, ring_points, ring_end, ring_first, 
     counts = np.zeros(len(strokes), np.int64)
     links = np.zeros(len(longest))
     way, back = np.empty((512, 2)), np.empty((512, 2))
+    head, stretches, noted = np.full(len(ring_points), -1, np.int64), np.empty((1024, 3)), 0
     used = chains = 0
     at = 0
     while at < len(strokes):
@@ -194,15 +227,21 @@ def _chain(points, offsets, strokes, island, ring_points, ring_end, ring_first, 
                         b, behind = _walk(
                             ring_points, first, last, edge, share, to_edge, to_share, False, back, longest[here]
                         )
-                        corners = a if ahead <= behind else b
+                        forward = ahead <= behind
+                        corners = a if forward else b
                         if corners < 0:
                             break
+                        place = (ring_points, first, last, edge, share, to_edge, to_share, forward, corners, head)
+                        if _mark(*place, stretches, noted, False) < 0:
+                            break
+                        stretches = with_room(stretches, noted, corners + 1)
+                        noted = _mark(*place, stretches, noted, True)
                         for k in range(corners):
                             if used == capacity:
                                 bigger = np.empty((2 * capacity, 2))
                                 bigger[:capacity] = out
                                 out, capacity = bigger, 2 * capacity
-                            corner = way[k] if ahead <= behind else back[k]
+                            corner = way[k] if forward else back[k]
                             out[used, 0], out[used, 1] = corner[0], corner[1]
                             used += 1
                         counts[chains - 1] += corners

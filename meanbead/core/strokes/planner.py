@@ -388,6 +388,7 @@ def _areas(outline: Outline, filling: Filling, skins: Filled, sparse: Filled) ->
         lost_mm2=by_layer(outline.lost_mm2 + lost),
         overfilled_mm2=by_layer(outline.overfilled_mm2 + skins.twice_mm2 + sparse.twice_mm2),
         void_mm2=by_layer(np.where(void > 1e-3, void, 0.0)),
+        sparse_mm2=by_layer(sparse.asked_mm2 + sparse.overlap_mm2),
     )
 
 

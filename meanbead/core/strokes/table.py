@@ -19,13 +19,14 @@ __all__ = ["Hanging", "Ignored", "LayerAreas", "Strokes"]
 class LayerAreas:
     """Areas by layer, mm2, arrays of shape (layers,): what the recipe asks to be filled (sparse filling by its
     density), what strokes fill, what is lost, what is laid twice or beyond; what stays ``void`` because no bead fits, and
-    is not asked for."""
+    is not asked for; of what is asked, and where infill reaches into the walls, the ``sparse`` infill."""
 
     asked_mm2: NDArray[np.float64]
     laid_mm2: NDArray[np.float64]
     lost_mm2: NDArray[np.float64]
     overfilled_mm2: NDArray[np.float64]
     void_mm2: NDArray[np.float64]
+    sparse_mm2: NDArray[np.float64]
 
     def times(self, count: int) -> LayerAreas:
         """Those of several copies that share their layers."""
@@ -46,6 +47,7 @@ class LayerAreas:
             self.lost_mm2,
             self.overfilled_mm2,
             self.void_mm2,
+            self.sparse_mm2,
         )
 
 
