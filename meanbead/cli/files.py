@@ -29,8 +29,11 @@ def add(commands: Commands) -> None:
     write.set_defaults(run=_write)
     inspect = commands.add_parser("inspect", help="what any G-code file would do to a machine")
     inspect.add_argument("file", metavar="FILE", type=Path)
-    for name, metavar in (("printer", "P.json"), ("nozzle", "N.json"), ("material", "M.json")):
-        inspect.add_argument(f"--{name}", metavar=metavar, type=Path)
+    inspect.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
+    inspect.add_argument(
+        "--nozzle", metavar="N.json", type=Path, help="nozzle; left out, the one that the file's head names"
+    )
+    inspect.add_argument("--material", metavar="M.json", type=Path, help="plastic")
     inspect.add_argument("--json", action="store_true", help="print one JSON object")
     inspect.set_defaults(run=_inspect)
 
@@ -80,7 +83,7 @@ def _inspect(arguments: argparse.Namespace) -> None:
     seen = inspect_file(
         lambda: _opened(arguments.file),
         read(arguments.printer, Printer),
-        read(arguments.nozzle, Nozzle),
+        None if arguments.nozzle is None else read(arguments.nozzle, Nozzle),
         read(arguments.material, Material),
     )
     if arguments.json:

@@ -18,7 +18,12 @@ def add(commands: Commands) -> None:
     gcode = commands.add_parser("gcode", help="replay a G-code file through the motion model")
     gcode.add_argument("file", metavar="FILE", type=Path)
     gcode.add_argument("--printer", metavar="P.json", type=Path, help="machine; left out, a typical one")
-    gcode.add_argument("--nozzle", metavar="N.json", type=Path, help="nozzle, for the melt ceiling")
+    gcode.add_argument(
+        "--nozzle",
+        metavar="N.json",
+        type=Path,
+        help="nozzle, for the melt ceiling; left out, the one that the file's head names",
+    )
     gcode.add_argument("--material", metavar="M.json", type=Path, help="plastic, for grams and the melt ceiling")
     gcode.add_argument("--pattern", metavar="REGEX", help="comments that name features, with a group (?P<feature>...)")
     gcode.add_argument(
@@ -37,12 +42,14 @@ def add(commands: Commands) -> None:
 
 def _gcode(arguments: argparse.Namespace) -> None:
     from meanbead.core.gcode import FEATURE_PATTERN, replay
+    from meanbead.core.gcode.beside import nozzle_of_head
 
     with arguments.file.open("rb") as stream:
+        nozzle = read(arguments.nozzle, Nozzle) if arguments.nozzle else nozzle_of_head(stream)
         result = replay(
             stream,
             read(arguments.printer, Printer),
-            nozzle=read(arguments.nozzle, Nozzle),
+            nozzle=nozzle,
             material=read(arguments.material, Material),
             pattern=arguments.pattern or FEATURE_PATTERN,
             limits_pattern=arguments.limits_pattern,

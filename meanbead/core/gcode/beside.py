@@ -11,10 +11,17 @@ from typing import BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["BEGINS", "ENDS", "Beside", "read_beside"]
+from meanbead.core.model.nozzle import Nozzle
+
+__all__ = ["BEGINS", "BORE_PATTERN", "ENDS", "Beside", "nozzle_of_head", "read_beside"]
 
 BEGINS, ENDS = "; print begins", "; print ends"
 """Between these two lines stands what an estimate counts as printing."""
+
+BORE_PATTERN = r"(?i)^[^\n]*?\bnozzle\b[^0-9\n]{0,24}(?P<bore>\d*\.?\d+) ?mm\b"
+"""Comments in a file's head that name the bore that it was made for, mm: the group ``bore``."""
+_HEAD_BYTES, _HEAD_LINE = 16_384, 200
+_BORES_MM = (0.05, 3.0)
 
 _LINES_A_MARK = 64
 _PIECE_BYTES = 4 * 1024 * 1024
@@ -32,7 +39,7 @@ Ints = NDArray[np.int64]
 @dataclass
 class Beside:
     """``nozzle`` and ``bed`` are targets with their lines, degrees C, and whether the file waits there; ``accelerations`` by line
-    and letter, mm/s2; ``dwells`` by line, s; ``begins`` and ``ends`` the lines of the marks, None where there are none."""
+    and letter, mm/s2; ``dwells`` by line, s; ``begins`` and ``ends`` the lines of the marks, None where there are none; ``bore_mm`` is what the head names, if it does."""
 
     nozzle: list[tuple[int, float, bool]] = field(default_factory=list)
     bed: list[tuple[int, float, bool]] = field(default_factory=list)
@@ -40,6 +47,7 @@ class Beside:
     dwells: list[tuple[int, float]] = field(default_factory=list)
     begins: int | None = None
     ends: int | None = None
+    bore_mm: float | None = None
     size_bytes: int = 0
     lines: int = 0
     _starts: list[Ints] = field(default_factory=lambda: [np.zeros(1, np.int64)])
@@ -67,10 +75,33 @@ class Beside:
         return found
 
 
+def _bore_of_head(head: bytes) -> float | None:
+    """The bore that a file says it was made for, mm, from the comments before its first command; None where it says none. The
+    last one counts: a title comes first, and may hold any words."""
+    bore_mm = None
+    for line in head[:_HEAD_BYTES].decode("utf-8", "replace").splitlines():
+        comment = line.strip()
+        if comment and not comment.startswith(";"):
+            break
+        found = re.match(BORE_PATTERN, comment[1:_HEAD_LINE])
+        if found and _BORES_MM[0] <= float(found["bore"]) <= _BORES_MM[1]:
+            bore_mm = float(found["bore"])
+    return bore_mm
+
+
+def nozzle_of_head(stream: BinaryIO) -> Nozzle:
+    """The nozzle that a file was made for, as its head says, else a usual one; the stream begins anew."""
+    bore_mm = _bore_of_head(stream.read(_HEAD_BYTES))
+    stream.seek(0)
+    return Nozzle() if bore_mm is None else Nozzle(bore_mm=bore_mm)
+
+
 def read_beside(stream: BinaryIO) -> Beside:
     """Read a file from its start to its end, in pieces."""
     told = Beside()
     for text in _pieces(stream):
+        if not told.size_bytes:
+            told.bore_mm = _bore_of_head(text)
         newlines = np.flatnonzero(np.frombuffer(text, np.uint8) == 10)
         # The line that begins after the k-th newline of the file is line k + 2.
         numbers = told.lines + 1 + np.arange(len(newlines))

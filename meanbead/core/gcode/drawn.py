@@ -94,7 +94,7 @@ def _drawn(found: Replay, moves: Settled, printer: Printer, names: list[str]) ->
         raise MeanBeadError("The file has no moves across to draw.", field="gcode")
     # What happens in one place (a pull, a lift) belongs to the move across that follows.
     owner = np.minimum(np.searchsorted(rows, np.arange(len(across))), len(rows) - 1)
-    time_s = np.bincount(owner, weights=moves.time_s, minlength=len(rows)).astype(np.float64)
+    time_s = np.bincount(owner, weights=moves.time_s * moves.counted, minlength=len(rows)).astype(np.float64)
     pulled = np.bincount(owner, weights=(~across & (moves.delta[:, 3] < 0)).astype(float), minlength=len(rows)) > 0
     delta, end = moves.delta[rows], moves.place[rows]
     plastic = moves.plastic[rows]
@@ -108,13 +108,13 @@ def _drawn(found: Replay, moves: Settled, printer: Printer, names: list[str]) ->
     features = (*FEATURES, *(name for name in names if name not in FEATURES))
     number = np.array([features.index(name) for name in names], dtype=np.uint8)
     feature = np.where(plastic, number[moves.feature[rows]], np.uint8(Feature.TRAVEL)).astype(np.uint8)
-    own = moves.time_s[rows]
+    own = (moves.time_s * moves.counted)[rows]
     kind = np.where(plastic, Kind.PLASTIC, Kind.TRAVEL).astype(np.uint8)
     speed = moves.speed_mm_s[rows]
     causes, _ = dominant_cause(
         kind, length, speed, np.full(len(rows), np.inf), own, moves.free_s[rows], np.zeros(len(rows))
     )
-    other = np.bincount(owner, weights=np.where(across, 0.0, moves.time_s), minlength=len(rows))
+    other = np.bincount(owner, weights=np.where(across, 0.0, moves.time_s * moves.counted), minlength=len(rows))
     causes = np.where(other > own, np.where(pulled, Cause.RETRACTING, Cause.Z_AND_LAYER_CHANGE), causes)
     nothing = np.zeros(len(top))
     strokes = Strokes(

@@ -39,6 +39,8 @@ _COLD_C = 170.0
 """Below this no filament is fed by firmware with its protection on; plastics that melt lower count by their own least."""
 
 _OUTSIDE_MM = 0.5
+_SAME_BORE_MM = 0.021
+"""Bores that differ by less are the same nozzle, measured."""
 _ROUNDED_E_MM, _ROUNDED_WAY_MM, _FLOW_SHARE = 2e-5, 2e-3, 1.003
 """What rounding in the text may make of a short stroke's flow."""
 
@@ -51,6 +53,7 @@ CheckName = Literal[
     "acceleration",
     "flow",
     "heaters_off",
+    "nozzle",
     "readable",
     "time",
     "plastic",
@@ -114,7 +117,7 @@ class Inspection(Result):
 def inspect_file(
     opened: Callable[[], BinaryIO],
     printer: Printer,
-    nozzle: Nozzle,
+    nozzle: Nozzle | None,
     material: Material,
     *,
     promise: Promise | None = None,
@@ -122,7 +125,8 @@ def inspect_file(
     pattern: str = FEATURE_PATTERN,
     progress: Callable[[float], None] | None = None,
 ) -> Inspection:
-    """Look a file over. ``opened`` opens it from its start, twice; ``promise`` is what its estimate says, for a file that was
+    """Look a file over. ``opened`` opens it from its start, twice; ``nozzle`` is the one that is fitted, None for whatever the
+    file's head names; ``promise`` is what its estimate says, for a file that was
     written from a plan; ``may_skip`` lets any flow pass, as a recipe that runs on beyond the ceiling
     asks for. ``progress`` is told the share done, and may raise to end it.
 
@@ -130,6 +134,9 @@ def inspect_file(
     """
     with opened() as stream:
         beside = read_beside(stream)
+    fitted = nozzle
+    if nozzle is None:
+        nozzle = Nozzle() if beside.bore_mm is None else Nozzle(bore_mm=beside.bore_mm)
     looker = _Looker(beside, printer, nozzle, material, may_skip=may_skip, progress=progress)
     with opened() as stream:
         told = replay(stream, printer, nozzle=nozzle, material=material, pattern=pattern, progress=looker.take)
@@ -146,6 +153,8 @@ def inspect_file(
             line=told.malformed_lines[0] if told.malformed_lines else None,
         )
     )
+    if beside.bore_mm is not None:
+        checks.append(_made_for(beside.bore_mm, fitted))
     checks += _kept(promise, looker)
     return Inspection(
         size_bytes=beside.size_bytes,
@@ -162,6 +171,15 @@ def inspect_file(
         unknown_commands=told.unknown_commands,
         track=looker.track(),
     )
+
+
+def _made_for(bore_mm: float, fitted: Nozzle | None) -> FileCheck:
+    """Whether the file was made for the nozzle that is fitted."""
+    same = fitted is None or abs(fitted.bore_mm - bore_mm) <= _SAME_BORE_MM
+    says = f"Its head names a nozzle of {bore_mm:g} mm."
+    if fitted is not None and not same:
+        says = f"Its head names a nozzle of {bore_mm:g} mm; the one fitted has {fitted.bore_mm:g} mm."
+    return FileCheck(name="nozzle", ok=same, says=says)
 
 
 def _kept(promise: Promise | None, looker: _Looker) -> list[FileCheck]:

@@ -22,6 +22,7 @@ from meanbead.core.estimate.moves import Kind
 from meanbead.core.formulas.bead import filament_area_mm2, filament_mass_g
 from meanbead.core.formulas.melt import MeltCeiling, melt_ceiling
 from meanbead.core.gcode import parser as gc
+from meanbead.core.gcode.beside import BEGINS, ENDS
 from meanbead.core.gcode.extended import with_limits
 from meanbead.core.gcode.filament import FilamentAccount, Turns
 from meanbead.core.gcode.firmware import apply_settings
@@ -46,6 +47,7 @@ _OUTSIDE_MM = 0.5
 """So far beyond the bed still counts as its edge."""
 
 _PURGED = -2
+_BEGINS, _ENDS = BEGINS.removeprefix("; "), ENDS.removeprefix("; ")
 
 Floats = NDArray[np.float64]
 
@@ -87,11 +89,14 @@ class Mark(Result):
 class Replay(Result):
     """What a G-code file does on a machine. Homing and heating are not counted.
 
+    Printing is what stands between the marks of printing, as in files that are written here; without marks it begins with the
+    first plastic. ``before_s`` are the moves and waits around it: the way to the first stroke, a purge before the mark.
     ``filament_mm`` is what leaves the nozzle: laid while it moves across, and purged in one place. What is pulled back and
     pushed forward again is neither. ``marks`` are the first :data:`TOLD_MARKS` places where it goes beyond the machine.
     """
 
     print_time_s: float
+    before_s: float = 0.0
     filament_mm: float
     laid_mm: float
     purged_mm: float
@@ -126,7 +131,8 @@ class Replay(Result):
 class Settled:
     """Moves whose times nothing that follows can change, arrays of length n: ``delta`` and the ``place`` where each ends,
     mm; what each ``laid``, mm of filament; seconds with and without corners; speed asked for within the axes, and flow
-    reached; number of the feature; the file's ``line``; whether it lays plastic, and what it goes beyond."""
+    reached; number of the feature; the file's ``line``; whether it lays plastic, what it goes beyond, and whether it
+    counts as printing."""
 
     delta: Floats
     place: Floats
@@ -141,6 +147,7 @@ class Settled:
     too_fast: NDArray[np.bool_]
     over_ceiling: NDArray[np.bool_]
     outside: NDArray[np.bool_]
+    counted: NDArray[np.bool_]
 
 
 @dataclass
@@ -245,6 +252,8 @@ class _Player:
         self.top_mm = 0.0
         self.used = FilamentAccount()
         self.turns = Turns()
+        self.begins, self.ends, self.laying = 0, np.iinfo(np.int64).max, False
+        self.before_s = 0.0
         self.marks: list[Mark] = []
         self.moves = self.retractions = self.over_speed = 0
         self.over_speed_line: int | None = None
@@ -298,11 +307,18 @@ class _Player:
         kind = rows.kind[index]
         if kind == gc.COMMENT:
             said = text[rows.span[index, 0] : rows.span[index, 1]].decode("utf-8", "replace").strip("\r")
-            if found := self.pattern.match(said):
+            if said == _BEGINS:
+                self._begin(int(rows.line[index]))
+            elif said == _ENDS:
+                self.ends = int(rows.line[index])
+            elif found := self.pattern.match(said):
                 name = re.sub(r"\W+", "_", found["feature"].strip().lower()).strip("_") or "unlabelled"
                 self.current = self.names.setdefault(name, len(self.names))
         elif kind == gc.DWELL:
-            self.causes["waiting_s"] += float(rows.delta[index, 0])
+            if rows.line[index] < self.ends:
+                self.causes["waiting_s"] += float(rows.delta[index, 0])
+            else:
+                self.before_s += float(rows.delta[index, 0])
             self.halt_next = True
         elif kind == gc.HOME:
             self.place = rows.delta[index, :3].copy()
@@ -316,6 +332,18 @@ class _Player:
                 self._setting(said, int(rows.line[index]))
             except MeanBeadError:
                 self._malformed(rows.line[index])  # a limit that no machine has
+
+    def _begin(self, line: int) -> None:
+        """Printing begins after this line: what was counted so far came before it, and what was laid was to purge."""
+        self.begins, self.laying = line, True
+        self.before_s += sum(self.causes.values())
+        self.causes = dict.fromkeys(ReplayCauses.model_fields, 0.0)
+        purged = sum(self.filament.values())
+        self.time, self.length, self.peak, self.filament = {}, {}, {}, {}
+        if purged > 0:
+            self.time, self.length, self.filament = {_PURGED: 0.0}, {_PURGED: 0.0}, {_PURGED: purged}
+        self.used.purged, self.used.laid = self.used.purged + self.used.laid, 0.0
+        self.travel_mm, self.retractions, self.over_ceiling_s, self.turns = 0.0, 0, 0.0, Turns()
 
     def _malformed(self, line: int) -> None:
         self.malformed_count += 1
@@ -340,6 +368,10 @@ class _Player:
         taken = taken[np.any(rows.delta[taken] != 0, axis=1)]
         if not len(taken):
             return
+        if not self.begins and not self.laying:
+            plastic = (rows.delta[taken, 3] > 0) & np.any(rows.delta[taken, :2] != 0, axis=1)
+            if plastic.any():
+                self._begin(int(rows.line[taken[np.argmax(plastic)]]) - 1)
         delta, asked = rows.delta[taken], rows.speed_mm_s[taken]
         requested = rows.acceleration_mm_s2[taken]
         if self.halt_next:
@@ -405,16 +437,26 @@ class _Player:
         kinds = np.select([plastic, pulled, lift], [Kind.PLASTIC, Kind.RETRACT, Kind.LIFT], Kind.TRAVEL)
         kind = kinds.astype(np.uint8)
         # Nothing is held back by the melt ceiling: files are replayed as they are.
-        seconds = sum_causes(kind, length, speed, np.full(done, np.inf), time_s, free_s[:done])
+        counted = (waiting.line[:done] > self.begins) & (waiting.line[:done] < self.ends)
+        self.before_s += float(time_s[~counted].sum())
+        seconds = sum_causes(
+            kind[counted],
+            length[counted],
+            speed[counted],
+            np.full(int(counted.sum()), np.inf),
+            time_s[counted],
+            free_s[:done][counted],
+        )
         for cause, total in zip(CAUSES, seconds.tolist(), strict=True):
             if f"{cause}_s" in self.causes:
                 self.causes[f"{cause}_s"] += total
         self.moves += done
-        self.travel_mm += float(path[travel].sum())
-        self.retractions += int(np.count_nonzero(pulled & (delta[:, 3] < 0)))
-        laid, purged = self.used.take(delta, plastic)
+        self.travel_mm += float(path[travel & counted].sum())
+        self.retractions += int(np.count_nonzero(pulled & counted & (delta[:, 3] < 0)))
+        # Plastic outside of the marks is laid to purge.
+        laid, purged = self.used.take(delta, plastic & counted)
         place = self.place + np.cumsum(delta[:, :3], axis=0)
-        self.turns.take(delta, place[:, 2], plastic)
+        self.turns.take(delta, place[:, 2], plastic & counted)
         self.top_mm = max(self.top_mm, float(place[plastic, 2].max(initial=0.0)))
         outside = self._mark_outside(place, plastic, waiting.line[:done])
         self.place = place[-1]
@@ -427,7 +469,7 @@ class _Player:
         for k in fast[: TOLD_MARKS - len(self.marks)].tolist():
             self._mark("axis_speed", int(waiting.line[k]), float(asked[k]), float(speed[k]))
         over = np.flatnonzero(plastic & (flow > ceiling * (1 + 1e-9)))
-        self.over_ceiling_s += float(time_s[over].sum())
+        self.over_ceiling_s += float(time_s[over[counted[over]]].sum())
         if len(over) and self.over_ceiling_line is None:
             self.over_ceiling_line = int(waiting.line[over[0]])
         for k in over[: TOLD_MARKS - len(self.marks)].tolist():
@@ -450,12 +492,13 @@ class _Player:
                     too_fast,
                     over_ceiling,
                     outside,
+                    counted,
                 )
             )
         # -1 stands for everything without plastic: travel, lifts, retraction.
         feature = np.where(plastic, waiting.feature[:done], -1)
-        for number in np.unique(feature).tolist():
-            rows = feature == number
+        for number in np.unique(feature[counted]).tolist():
+            rows = counted & (feature == number)
             self.time[number] = self.time.get(number, 0.0) + float(time_s[rows].sum())
             self.length[number] = self.length.get(number, 0.0) + float(path[rows].sum())
             if number >= 0:
@@ -465,8 +508,8 @@ class _Player:
         # What is pushed out in one place has a name of its own, and of a push that also primes its share of the seconds.
         pushes = np.flatnonzero(purged > 0)
         if len(pushes):
-            pushed_s = float((time_s * purged)[pushes] @ (1 / delta[pushes, 3]))
-            self.time[-1] -= pushed_s
+            pushed_s = float((time_s * purged * counted)[pushes] @ (1 / delta[pushes, 3]))
+            self.time[-1] = self.time.get(-1, 0.0) - pushed_s
             self.time[_PURGED] = self.time.get(_PURGED, 0.0) + pushed_s
             self.length.setdefault(_PURGED, 0.0)
             self.filament[_PURGED] = self.filament.get(_PURGED, 0.0) + float(purged.sum())
@@ -513,6 +556,7 @@ class _Player:
         ceiling = self._ceiling()
         return Replay(
             print_time_s=sum(self.causes.values()),
+            before_s=self.before_s,
             filament_mm=self.used.laid + self.used.purged,
             filament_g=filament_mass_g((self.used.laid + self.used.purged) * area, density),
             laid_mm=self.used.laid,

@@ -81,6 +81,7 @@ def _lines(
     # A piece that asks how much melts must not be held back by what is thought to melt.
     ceiling = melt_ceiling(printer, nozzle, material, plan.nozzle_temp_c).plan_mm3_s
     yield f"; test piece: {piece.kind.title}"
+    yield f"; nozzle {nozzle.bore_mm:g} mm"
     yield f"; judge: {piece.kind.judge}"
     for band in piece.bands:
         yield f"; band {band.number}: {band.from_mm:g} to {band.to_mm:g} mm, {band.label}"

@@ -21,6 +21,7 @@ const CHECKS: Record<string, string> = {
   acceleration: t`Accelerations`,
   flow: t`Flow against what melts`,
   heaters_off: t`Heaters off at its end`,
+  nozzle: t`Nozzle`,
   readable: t`Readable`,
   time: t`Time as estimated`,
   plastic: t`Plastic as estimated`,
