@@ -115,7 +115,7 @@ OPEN_PITCHES: dict[str, float] = {
     "cubic": 2.45,
     "adaptive": 2.45,
     "honeycomb": 2.4,
-    "honeycomb_3d": 1.9,
+    "honeycomb_3d": 2.2,
     "gyroid": 1.26,
 }
 """Width of the widest opening over line spacing over density, by pattern; a test finds them in the strokes."""

@@ -27,8 +27,8 @@ LOST_SHARE = 0.005
 VOID_SHARE = 0.02
 INFILL_OFF = 0.03
 """Infill that is off by less is what was asked for."""
-INFILL_COUNTS = 0.02
-"""Infill that is a smaller share of all plastic is not worth a word."""
+INFILL_COUNTS = 0.01
+"""What is a smaller share of all plastic is not worth a word."""
 SLIVER_SURFACE_SHARE = 0.08
 """A thickness that less of the surface has is not worth a wall everywhere."""
 
@@ -144,7 +144,10 @@ def infill_off(s: RuleInput) -> Iterator[Finding]:
         return
     laid_mm3 = found.by_feature["infill"].filament_mm * filament_area_mm2(s.printer.filament_diameter_mm)
     off = laid_mm3 / found.infill_asked_mm3 - 1
-    if abs(off) < INFILL_OFF + found.filament_error or laid_mm3 < INFILL_COUNTS * found.filament_mm3:
+    if (
+        abs(off) < INFILL_OFF + found.filament_error
+        or abs(off) * found.infill_asked_mm3 < INFILL_COUNTS * found.filament_mm3
+    ):
         return
     joined = shape.infill_join and off > 0
     because = (

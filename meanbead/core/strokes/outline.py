@@ -305,6 +305,8 @@ def _walls(
         lost[at] += made.lost_mm2 + np.maximum(-balance, 0.0)
         over[at] += np.maximum(balance, 0.0)
         if len(made.thin):
+            # Between walls a strip is an inner wall, too.
+            kind = Feature.THIN_WALL if index == 0 else Feature.INNER_WALL
             piece = thin_pieces(
                 made.strips[made.thin],
                 band[made.thin],
@@ -312,8 +314,8 @@ def _walls(
                 depth[made.thin],
                 at[made.thin],
                 islands,
-                Feature.THIN_WALL,
-                phase[Feature.THIN_WALL],
+                kind,
+                phase[kind],
             )
             parts.append(piece)
             laid = np.bincount(piece.island, weights=piece.area_mm2(SIDE_LOSS), minlength=len(islands))[at]

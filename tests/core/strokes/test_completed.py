@@ -11,6 +11,7 @@ import manifold3d
 import numpy as np
 import shapely
 
+from meanbead.core.errors import RecipeError
 from meanbead.core.estimate import Engine
 from meanbead.core.estimate.job import PrintJob
 from meanbead.core.formulas.strength import open_span_mm
@@ -18,7 +19,8 @@ from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.part.solid import Solid
 from meanbead.core.recipe.resolve import resolve
 from meanbead.core.strokes import Feature, Strokes, plan_strokes
-from meanbead.core.strokes.patterns import HONEYCOMB_3D_LENGTH
+from meanbead.core.strokes.patterns import HONEYCOMB_3D_LENGTH, sparse_strokes
+from meanbead.core.strokes.pieces import Curves
 from tests.core.strokes.test_planner import HEIGHT, SPACING, length_of, shape_of
 from tests.support.solids import block, box, cylinder, solid_of
 
@@ -169,6 +171,74 @@ class Spirals(unittest.TestCase):
         self.assertGreater(low, 2.0 * 2 * math.pi * 4)
         self.assertLess(high, 2 * math.pi)
 
+    def test_round_a_hollow_part_it_follows_the_outside_only_and_says_what_it_leaves(self) -> None:
+        """A vase with a floor of 2 mm and an outside that leans: the inside is a frustum's shell, in closed form."""
+        outside = manifold3d.Manifold.cylinder(30, 15, 21, 128)
+        vase = solid_of(outside - manifold3d.Manifold.cylinder(28, 13, 18, 128).translate((0, 0, 2)))
+        made = planned(vase, spiral=True, walls=1, bottom_layers=3)
+        above = made.layer > 3
+        self.assertEqual(set(made.feature[above]), {int(Feature.OUTER_WALL)})
+        np.testing.assert_allclose(made.end_xy[:-1][above[1:]], made.start_xy[1:][above[1:]])
+        whole = planned(solid_of(outside), spiral=True, walls=1, bottom_layers=3)
+        self.assertAlmostEqual(
+            float(made.length_mm[above].sum() / whole.length_mm[whole.layer > 3].sum()), 1, places=9
+        )
+        # The floor is there: the first layers are filled.
+        self.assertIn(int(Feature.BOTTOM), made.feature[made.layer == 0].tolist())
+        assert made.ignored is not None
+        upright = math.pi * (13 + 18) * 28  # layers are upright steps: no factor for the lean
+        self.assertAlmostEqual(made.ignored.area_mm2 / upright, 1, delta=0.01)
+        self.assertAlmostEqual(made.ignored.from_mm, 2, delta=0.21)
+        self.assertAlmostEqual(made.ignored.to_mm, 30, delta=0.21)
+        self.assertIsNone(whole.ignored)
+
+    def test_two_hollows_or_two_outlines_are_refused(self) -> None:
+        two = manifold3d.Manifold.cylinder(9, 5, 5, 48).translate((8, 0, 1))
+        for part in (
+            solid_of(block(40, 20, 10, (-20, -10, 0)) - two - two.translate((-16, 0, 0))),
+            solid_of(block(30, 10, 2) + block(8, 10, 10) + block(8, 10, 10, (22, 0, 0))),
+        ):
+            with self.assertRaises(RecipeError) as caught:
+                planned(part, spiral=True, bottom_layers=2)
+            self.assertEqual(caught.exception.field, "spiral")
+            self.assertIn("2", str(caught.exception))
+
+
+class JoinedInfill(unittest.TestCase):
+    def test_no_stretch_of_a_wall_is_laid_twice(self) -> None:
+        """Collinear strokes of one layer's infill that share more than a hair, by a library's intersections."""
+        comb = solid_of(
+            block(46, 7, 4) + sum((block(5, 19, 4, (2 + 13 * k, 0, 0)) for k in range(4)), manifold3d.Manifold())
+        )
+        holes = sum(
+            (manifold3d.Manifold.cylinder(9, 3.5, 3.5, 40).translate((9 + 13 * k, 11, -1)) for k in range(3)),
+            manifold3d.Manifold(),
+        )
+        for part in (comb, solid_of(block(44, 23, 4) - holes)):
+            for pattern, lines in (
+                ("grid", 1),
+                ("grid", 2),
+                ("cubic", 1),
+                ("triangles", 2),
+                ("adaptive", 1),
+                ("gyroid", 1),
+            ):
+                infill = {"density": 0.15, "pattern": pattern, "join": True, "lines_side_by_side": lines}
+                made = planned(part, walls=1, top_layers=1, bottom_layers=1, infill=infill)
+                for layer in (5, 8):
+                    self.assertLess(self.twice_mm(made, layer), 0.1, f"{pattern}, {lines} lines, layer {layer}")
+
+    @staticmethod
+    def twice_mm(made: Strokes, layer: int) -> float:
+        rows = (made.layer == layer) & (made.feature == Feature.INFILL) & (made.length_mm > 0.05)
+        strokes = shapely.linestrings(np.stack([made.start_xy[rows], made.end_xy[rows]], axis=1))
+        one, other = shapely.STRtree(strokes).query(strokes, predicate="intersects")
+        one, other = one[one < other], other[one < other]
+        along = shapely.buffer(strokes[one], 0.004, cap_style="flat")
+        shared = shapely.length(shapely.intersection(along, strokes[other]))
+        # Strokes that cross share a hair's breadth over the sine of their angle.
+        return float(shared[shared > 0.1].sum())
+
 
 class HoneycombInSpace(unittest.TestCase):
     def test_mean_length_is_that_of_the_closed_form(self) -> None:
@@ -192,6 +262,25 @@ class HoneycombInSpace(unittest.TestCase):
         )
         asked = density * (120 - 2 * 0.45) * (100 - 2 * 0.45) * layers / SPACING
         self.assertAlmostEqual(length_of(made, Feature.INFILL) / asked, 1, delta=0.02)
+
+    def test_a_part_lower_than_a_period_gets_its_density_too(self) -> None:
+        """On whole periods across, so that only the height decides: any number of layers, at any density."""
+        for density, layers in ((0.05, 20), (0.1, 7), (0.15, 13), (0.3, 11), (0.05, 61)):
+            period = HONEYCOMB_3D_LENGTH * SPACING / density
+            side = 8 * period
+            middle = (np.arange(layers) + 0.5) * HEIGHT
+            regions = np.full(layers, shapely.box(0, 0, side, side), dtype=object)
+            flat = np.full(layers, SPACING)
+            (family,) = sparse_strokes(
+                regions, middle, flat, "honeycomb_3d", np.full(layers, density), np.zeros(layers), 1, regions, middle
+            )
+            curves = family.strokes
+            assert isinstance(curves, Curves)
+            step = np.hypot(*np.diff(curves.points, axis=0).T)
+            ends = curves.offsets[1:-1] - 1
+            total = float(step.sum() - step[ends].sum())
+            asked = density * side**2 * layers / SPACING
+            self.assertAlmostEqual(total / asked, 1, delta=0.03, msg=f"{density}, {layers} layers")
 
     def test_every_bead_lies_on_the_one_below(self) -> None:
         density = 0.15

@@ -42,7 +42,7 @@ class Resolving(unittest.TestCase):
             ({"spiral": True}, "spiral"),
         ):
             with self.assertRaises(RecipeError) as caught:
-                hollow = solid_of(block(20, 20, 6) - block(10, 10, 9, (5, 5, -1)))
+                hollow = solid_of(block(20, 20, 6) - block(6, 10, 9, (2, 5, -1)) - block(6, 10, 9, (12, 5, -1)))
                 plan_strokes(hollow, shape_of(**keys))
             self.assertEqual(caught.exception.field, field)
         with self.assertRaises(ValidationError):

@@ -122,7 +122,8 @@ class Schools(unittest.TestCase):
         ring = solid_of(cylinder(20, 2).manifold - cylinder(20 - thick, 6).manifold.translate((0, 0, -2)))
         strokes = plan_strokes(ring, shape_of(walls=3, top_layers=0, bottom_layers=0))
         self.assertEqual(length_of(strokes, Feature.INFILL), 0)
-        rows = strokes.feature == Feature.THIN_WALL
+        own = np.abs(strokes.width_mm - 0.9 * SPACING - HEIGHT * SIDE_LOSS) < 0.01
+        rows = (strokes.feature == Feature.INNER_WALL) & own
         np.testing.assert_allclose(strokes.width_mm[rows], 0.9 * SPACING + HEIGHT * SIDE_LOSS, atol=0.01)
         self.assertAlmostEqual(
             float(strokes.length_mm[rows].sum()) / (10 * 2 * math.pi * (20 - thick / 2)), 1, delta=0.01
