@@ -139,9 +139,12 @@ def _middles(strips: Objects, regions: Objects, spacing_mm: Floats, depth_mm: Fl
     )
     # A line breaks at the end of a run of samples, and where the other side jumps.
     line_start, line_end, closed = _runs(good, first, last, loops, centre, 1.5 * spacing)
-    # The circle's own side is a radius away. The other is nearer by what samples that do not face each other are off.
+    # The circle's own side is a radius away. The other is nearer by what samples that do not face each other are off: as far
+    # as the nearest edge, unless that is the strip's end, or as the line through the sample that the circle touches.
+    nearest = edge_distance_mm(centre[good], source[good], regions, 1.1 * radius[good])
+    facing = -np.einsum("ij,ij->i", across[good], normal[touch[good]])
     width = 2 * radius
-    width[good] = radius[good] + edge_distance_mm(centre[good], source[good], regions, 1.1 * radius[good])
+    width[good] = radius[good] + np.maximum(nearest, np.minimum(facing, radius[good]))
     return _as_strokes(strips, regions, centre, width, good, spacing, source, line_start, line_end, closed)
 
 
