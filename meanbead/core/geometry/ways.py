@@ -19,6 +19,10 @@ Whole = NDArray[np.int64]
 MOST_CORNERS = 4000
 """A way round more corners than that is not looked for."""
 
+MOST_RAW = 3.0
+"""Along the rings a way round may be so many times longer than what is allowed, or already found, when it is pulled tight: what
+is longer still hardly becomes short."""
+
 MOST_PROBES = 50_000
 """So many lines are tried in one region; beyond, only straight ways are looked for, so that no outline takes for ever."""
 
@@ -206,13 +210,41 @@ def _crossed(points, follows, low, cell, columns, rows, start, member, stamp, tu
 
 
 @numba.njit(cache=True, nogil=True)
-def _within(points, follows, low, cell, columns, rows, start, member, x, y):  # type: ignore[no-untyped-def]
-    """Whether a place lies within: edges to the left of it, counted."""
-    row, last = int(np.floor((y - low[1]) / cell)), int(np.floor((x - low[0]) / cell))
-    if row < 0 or row >= rows or last < 0:
+def _within(points, follows, low, cell, columns, rows, start, member, known, x, y):  # type: ignore[no-untyped-def]
+    """Whether a place lies within: as the middle of its cell does, turned round by each edge between the two.
+
+    ``known`` (cells,) remembers it of the middles: -1 where nobody has asked yet.
+    """
+    row, column = int(np.floor((y - low[1]) / cell)), int(np.floor((x - low[0]) / cell))
+    if row < 0 or row >= rows or column < 0 or column >= columns:
         return False
+    c = column + columns * row
+    mx, my = low[0] + (column + 0.5) * cell, low[1] + (row + 0.5) * cell
+    if known[c] < 0:
+        known[c] = 1 if _within_by_row(points, follows, low, cell, columns, start, member, mx, my, row, column) else 0
+    odd = known[c] == 1
+    dx, dy = x - mx, y - my
+    if dx == 0 and dy == 0:
+        return odd
+    for m in range(start[c], start[c + 1]):
+        k = member[m]
+        f = follows[k]
+        px, py, qx, qy = points[k, 0] - mx, points[k, 1] - my, points[f, 0] - mx, points[f, 1] - my
+        one, other = dx * py - dy * px, dx * qy - dy * qx
+        if (one >= 0) == (other >= 0):
+            continue
+        share = one / (one - other)
+        t = ((px + share * (qx - px)) * dx + (py + share * (qy - py)) * dy) / (dx * dx + dy * dy)
+        if 0 < t < 1:
+            odd = not odd
+    return odd
+
+
+@numba.njit(cache=True, nogil=True)
+def _within_by_row(points, follows, low, cell, columns, start, member, x, y, row, last):  # type: ignore[no-untyped-def]
+    """Whether a place in a cell lies within: edges to the left of it, counted."""
     odd = False
-    for column in range(min(last, columns - 1) + 1):
+    for column in range(last + 1):
         c = column + columns * row
         for m in range(start[c], start[c + 1]):
             k = member[m]
@@ -228,19 +260,33 @@ def _within(points, follows, low, cell, columns, rows, start, member, x, y):  # 
 
 
 @numba.njit(cache=True, nogil=True)
-def _clear(points, follows, low, cell, columns, rows, start, member, stamp, turn, a, b, at, edge):  # type: ignore[no-untyped-def]
-    """Whether the line between two places, which may lie on a ring, stays within."""
-    length = np.hypot(b[0] - a[0], b[1] - a[1])
+def _clear(points, follows, low, cell, columns, rows, start, member, known, a, b):  # type: ignore[no-untyped-def]
+    """Whether the line between two places, which may lie on a ring, stays within: it crosses no edge between them."""
+    dx, dy = b[0] - a[0], b[1] - a[1]
+    length = np.hypot(dx, dy)
     if length < 1e-6:
         return True
-    n = _crossed(points, follows, low, cell, columns, rows, start, member, stamp, turn, a, b, 4, at, edge)
-    if n > 4:
-        return False
-    for k in range(n):
-        if 1e-5 < at[k] * length < length - 1e-5:
-            return False
+    least, most = 1e-5 * length, (length - 1e-5) * length
+    ax, ay = (a[0] - low[0]) / cell, (a[1] - low[1]) / cell
+    bx, by = (b[0] - low[0]) / cell, (b[1] - low[1]) / cell
+    for row in range(max(0, int(np.floor(min(ay, by)))), min(rows - 1, int(np.floor(max(ay, by)))) + 1):
+        left, right = _span(ax, ay, bx, by, row)
+        for column in range(max(0, int(np.floor(left))), min(columns - 1, int(np.floor(right))) + 1):
+            c = column + columns * row
+            for m in range(start[c], start[c + 1]):
+                k = member[m]
+                px, py = points[k, 0] - a[0], points[k, 1] - a[1]
+                f = follows[k]
+                qx, qy = points[f, 0] - a[0], points[f, 1] - a[1]
+                one, other = dx * py - dy * px, dx * qy - dy * qx
+                if (one >= 0) == (other >= 0):
+                    continue
+                share = one / (one - other)
+                along = (px + share * (qx - px)) * dx + (py + share * (qy - py)) * dy
+                if least < along < most:
+                    return False
     x, y = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
-    return _within(points, follows, low, cell, columns, rows, start, member, x, y)
+    return _within(points, follows, low, cell, columns, rows, start, member, known, x, y)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -260,20 +306,17 @@ def _round(points, follows, ring, along, ring_mm, first, i, j, ahead, out, used)
 
 
 @numba.njit(cache=True, nogil=True)
-def _tightened(  # type: ignore[no-untyped-def]
-    points, follows, low, cell, columns, rows, start, member, stamp, turn, path, used, at, edge
-):
+def _tightened(points, follows, low, cell, columns, rows, start, member, known, path, used):  # type: ignore[no-untyped-def]
     """Leave out of a path, in place, what a straight line can: from each corner on to the farthest seen, looked for in
-    growing steps. The path is turned round by it, so that twice does it from both ends."""
-    size, k = 1, 0
+    growing steps. The path is turned round by it, so that twice does it from both ends. How many lines were tried, and how
+    many corners are left."""
+    size, k, tried = 1, 0, 0
     while k < used - 1:
         good, far, step = k + 1, used, 2
         while far - good > 1:
             probe = k + step if far == used and k + step < used else (good + far) // 2
-            turn += 1
-            if _clear(
-                points, follows, low, cell, columns, rows, start, member, stamp, turn, path[k], path[probe], at, edge
-            ):
+            tried += 1
+            if _clear(points, follows, low, cell, columns, rows, start, member, known, path[k], path[probe]):
                 good = probe
                 step *= 2
             else:
@@ -284,7 +327,7 @@ def _tightened(  # type: ignore[no-untyped-def]
     for i in range(size // 2):
         for axis in range(2):
             path[i, axis], path[size - 1 - i, axis] = path[size - 1 - i, axis], path[i, axis]
-    return turn, size
+    return tried, size
 
 
 @numba.njit(cache=True, nogil=True)
@@ -308,10 +351,10 @@ def _find(  # type: ignore[no-untyped-def]
     corners = np.empty((64, 2))
     total = 0
     stamp = np.full(len(points), -1, np.int64)
-    turn = 0
+    known = np.full(columns * rows, -1, np.int8)
+    turn = probes = 0
     most = 128
     at, edge = np.empty(most + 1), np.empty(most + 1, np.int64)
-    few, few_edges = np.empty(8), np.empty(8, np.int64)
     path, best = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     for w in range(count):
         offsets[w + 1] = total
@@ -324,18 +367,18 @@ def _find(  # type: ignore[no-untyped-def]
         n = _crossed(points, follows, low, cell, columns, rows, start, member, stamp, turn, a, b, most, at, edge)
         if n > most or n % 2 == 1:
             continue
-        if not _within(points, follows, low, cell, columns, rows, start, member, a[0], a[1]):
+        if not _within(points, follows, low, cell, columns, rows, start, member, known, a[0], a[1]):
             continue
         if n == 0:
             found[w] = 1
             continue
-        if turn - w > MOST_PROBES:
+        if probes > MOST_PROBES:
             continue
         _sort(at, edge, n)
         best_mm, best_size = np.inf, 0
         for attempt in range(2 if n == 2 else 1):
             path[0, 0], path[0, 1] = a[0], a[1]
-            used = 1
+            used, raw_mm = 1, 0.0
             for pair in range(0, n, 2):
                 i, j = edge[pair], edge[pair + 1]
                 if ring[i] != ring[j] or used + 4 > len(path):
@@ -351,6 +394,11 @@ def _find(  # type: ignore[no-untyped-def]
                 ahead = (there - here) % ring_mm[ring[i]] <= ring_mm[ring[i]] / 2
                 if attempt == 1:
                     ahead = not ahead
+                arc_mm = (there - here) % ring_mm[ring[i]]
+                raw_mm += arc_mm if ahead else ring_mm[ring[i]] - arc_mm
+                if raw_mm > MOST_RAW * min(most_times * straight, best_mm):
+                    used = -1
+                    break
                 used = _round(points, follows, ring, along, ring_mm, first, i, j, ahead, path, used)
                 if used < 0 or used + 3 > len(path):
                     used = -1
@@ -363,9 +411,8 @@ def _find(  # type: ignore[no-untyped-def]
             used += 1
             # Pulled tight from its start, then from its end.
             for _side in range(2):
-                turn, used = _tightened(
-                    points, follows, low, cell, columns, rows, start, member, stamp, turn, path, used, few, few_edges
-                )
+                tried, used = _tightened(points, follows, low, cell, columns, rows, start, member, known, path, used)
+                probes += tried
             way = 0.0
             for k in range(1, used):
                 way += np.hypot(path[k, 0] - path[k - 1, 0], path[k, 1] - path[k - 1, 1])
