@@ -307,9 +307,9 @@ class _Player:
         kind = rows.kind[index]
         if kind == gc.COMMENT:
             said = text[rows.span[index, 0] : rows.span[index, 1]].decode("utf-8", "replace").strip("\r")
-            if said == _BEGINS:
+            if said.strip() == _BEGINS:
                 self._begin(int(rows.line[index]))
-            elif said == _ENDS:
+            elif said.strip() == _ENDS:
                 self.ends = int(rows.line[index])
             elif found := self.pattern.match(said):
                 name = re.sub(r"\W+", "_", found["feature"].strip().lower()).strip("_") or "unlabelled"
@@ -509,7 +509,8 @@ class _Player:
         pushes = np.flatnonzero(purged > 0)
         if len(pushes):
             pushed_s = float((time_s * purged * counted)[pushes] @ (1 / delta[pushes, 3]))
-            self.time[-1] = self.time.get(-1, 0.0) - pushed_s
+            if pushed_s > 0:
+                self.time[-1] -= pushed_s
             self.time[_PURGED] = self.time.get(_PURGED, 0.0) + pushed_s
             self.length.setdefault(_PURGED, 0.0)
             self.filament[_PURGED] = self.filament.get(_PURGED, 0.0) + float(purged.sum())

@@ -23,6 +23,7 @@ from meanbead.core.gcode.inspect import Inspection, inspect_file
 from meanbead.core.gcode.pace import pace_of
 from meanbead.core.gcode.placeholders import PLACEHOLDERS, SIMPLE_END, SIMPLE_START, fill_in, unknown_words
 from meanbead.core.gcode.program import placeholder_values, plan_as_filed, promise_of, write_program
+from meanbead.core.gcode.replay import replay
 from meanbead.core.model import Material, Nozzle, Printer, Recipe
 from meanbead.core.model.machine_file import FileOptions
 from meanbead.core.part.solid import Solid
@@ -411,6 +412,32 @@ class LookedOver(unittest.TestCase):
         for said, expected in cases.items():
             with self.subTest(said):
                 self.assertEqual(self.wrong(self.FINE.format(said)), expected)
+
+    def test_the_nozzle_is_the_one_that_the_head_names(self) -> None:
+        run, text, _ = written(cylinder(9, 2), {"nozzle_diameter_mm": None})
+        fitted = run.prepared.job.nozzle.bore_mm
+
+        def seen(head: bytes, nozzle: Nozzle | None) -> Inspection:
+            return inspect_file(lambda: io.BytesIO(head + text), run.prepared.job.printer, nozzle, Material())
+
+        self.assertEqual([check.name for check in seen(b"", Nozzle(bore_mm=0.8)).wrong], ["nozzle"])
+        self.assertEqual(seen(b"", Nozzle(bore_mm=fitted)).wrong, [])
+        self.assertEqual(seen(b"", None).wrong, [])
+        # A title may hold any words; what the head itself says comes after it.
+        self.assertEqual(seen(b"; holder for a nozzle of 0.8 mm\n", Nozzle(bore_mm=fitted)).wrong, [])
+        # A wider nozzle melts more: without one given the head's counts.
+        fast = b"; nozzle 0.6 mm\nM109 S215\nM83\nG28\nG1 Z1 F600\nG1 X60 Y50 E9 F600\nM104 S0\nM140 S0\n"
+        told = inspect_file(lambda: io.BytesIO(fast), Printer(), None, Material())
+        self.assertEqual(next(check for check in told.checks if check.name == "nozzle").ok, True)
+        self.assertIsNone(read_beside(io.BytesIO(b"G28\n; nozzle 0.6 mm\n")).bore_mm)
+        self.assertIsNone(read_beside(io.BytesIO(b"; nozzle 210 mm\n")).bore_mm)
+
+    def test_read_back_by_the_shells_reader_it_takes_what_the_estimate_says(self) -> None:
+        for solid, keys in ((cylinder(9, 2), {}), (table(20), {"retraction": {"z_hop_mm": 0.3}})):
+            run, text, _ = written(solid, keys)
+            told = replay(io.BytesIO(text), run.prepared.job.printer)
+            self.assertAlmostEqual(told.print_time_s / run.timing.print_time_s, 1, delta=0.003)
+            self.assertGreater(told.before_s, 0.05)
 
     def test_never_waited_for_is_cold_and_left_hot_is_told(self) -> None:
         self.assertEqual(set(self.wrong("G28\nM104 S210\nM83\nG1 X50 E1 F900\n")), {"cold", "heaters_off"})

@@ -166,8 +166,7 @@ class RoundTrip(unittest.TestCase):
     def test_what_the_planner_times_the_reader_times_alike(self) -> None:
         deviation = {"corner": {"law": "junction_deviation", "deviation_mm": 0.03}}
         flat, tall = cylinder(12, 0.2, 48), (cylinder(12, 3, 48), sphere(8, 3))
-        # The file also holds the way to the first stroke, about a third of a second.
-        self.check({}, deviation, 0.006, flat)
+        self.check({}, deviation, 0.003, flat)
         self.check({}, deviation, 0.003, *tall)
         self.check({"retraction": {"z_hop_mm": 0.3}}, {}, 0.003, *tall)
         self.check({}, {"kinematics": "coupled_gantry"}, 0.003, *tall)
@@ -194,6 +193,32 @@ class RoundTrip(unittest.TestCase):
         heights = [float(line.split("Z")[1].split()[0]) for line in text if "Z" in line]
         self.assertEqual(heights, sorted(heights))
         self.assertAlmostEqual(heights[-1], 4, delta=0.01)
+
+
+class Approach(unittest.TestCase):
+    STROKES = "G1 X80 E2 F1800\nG1 X80 Y60 E2\n"
+
+    def test_the_way_to_the_first_stroke_is_no_printing(self) -> None:
+        bare = play("M83\n" + self.STROKES)
+        led = play("M83\nG1 Z5 F600\nG1 X0 Y0 F6000\nG4 S2\nG1 X40 Y30 F6000\nG1 X0 Y0\nG4 S3\nM400\n" + self.STROKES)
+        self.assertAlmostEqual(led.print_time_s, bare.print_time_s, places=6)
+        self.assertAlmostEqual(sum(led.by_cause.model_dump().values()), led.print_time_s, places=9)
+        self.assertEqual(bare.before_s, 0)
+        self.assertGreater(led.before_s, 5 + 2 * 50 / 100)
+        self.assertEqual((led.travel_mm, led.layers), (bare.travel_mm, bare.layers))
+
+    def test_marks_say_what_is_printing_and_what_is_laid_before_is_a_purge(self) -> None:
+        purge = "M83\nG1 X10 E5 F1200\nG1 E3 F120\nG1 X0 Y0 F6000\nM400\n"
+        bare = play("M83\n" + self.STROKES)
+        told = play(purge + "; print begins\n" + self.STROKES + "M400\n; print ends\nG1 X0 Y200 E1 F3000\n")
+        self.assertAlmostEqual(told.print_time_s, bare.print_time_s, places=6)
+        self.assertAlmostEqual(told.laid_mm, 4)
+        self.assertAlmostEqual(told.purged_mm, 5 + 3 + 1)
+        self.assertAlmostEqual(sum(share.filament_mm for share in told.by_feature.values()), told.filament_mm)
+        self.assertAlmostEqual(sum(share.time_s for share in told.by_feature.values()), told.print_time_s, places=6)
+
+    def test_a_file_of_travel_alone_is_timed_as_before(self) -> None:
+        self.assertGreater(play("G1 X100 F6000\n").print_time_s, 1)
 
 
 class AsEstimate(unittest.TestCase):

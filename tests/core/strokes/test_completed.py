@@ -180,9 +180,7 @@ class Spirals(unittest.TestCase):
         self.assertEqual(set(made.feature[above]), {int(Feature.OUTER_WALL)})
         np.testing.assert_allclose(made.end_xy[:-1][above[1:]], made.start_xy[1:][above[1:]])
         whole = planned(solid_of(outside), spiral=True, walls=1, bottom_layers=3)
-        self.assertAlmostEqual(
-            float(made.length_mm[above].sum() / whole.length_mm[whole.layer > 3].sum()), 1, places=9
-        )
+        self.assertAlmostEqual(float(made.length_mm[above].sum() / whole.length_mm[whole.layer > 3].sum()), 1, places=9)
         # The floor is there: the first layers are filled.
         self.assertIn(int(Feature.BOTTOM), made.feature[made.layer == 0].tolist())
         assert made.ignored is not None
