@@ -11,6 +11,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from meanbead.core.runtime.alike import ranges
+from meanbead.core.runtime.parallel import parallel_map
+
 __all__ = ["Edges", "Ways", "edges_of", "find_ways", "find_ways_in"]
 
 Floats = NDArray[np.float64]
@@ -85,10 +88,61 @@ def find_ways_in(
     loops: tuple[Floats, Whole], first_loop: Whole, ends: Floats, first_way: Whole, outward_mm: float, most_times: float
 ) -> Ways:
     """:func:`find_ways` for many regions at once: region r has the loops ``first_loop[r]`` up to below ``first_loop[r + 1]`` of
-    ``loops`` (points, offsets), see :func:`edges_of`, and is asked for the ways ``first_way[r]`` up to below ``first_way[r + 1]``."""
-    points, offsets = loops
-    every = (np.ascontiguousarray(points), offsets, first_loop, np.ascontiguousarray(ends), first_way)
-    return Ways(*_find_in(*every, float(outward_mm), float(most_times)))
+    ``loops`` (points, offsets), see :func:`edges_of`, and is asked for the ways ``first_way[r]`` up to below ``first_way[r + 1]``.
+
+    Regions that are alike and asked alike are worked out once: layers of an upright part repeat themselves.
+    """
+    points, offsets, ends = np.ascontiguousarray(loops[0]), loops[1], np.ascontiguousarray(ends)
+    chosen, of = _different(points, offsets, first_loop, ends, first_way)
+    counts = np.diff(first_way)[chosen]
+    begins = np.cumsum(counts) - counts
+
+    def some(part: tuple[int, int]) -> Ways:
+        its = chosen[part[0] : part[1]]
+        asked = ends[ranges(first_way[its], counts[part[0] : part[1]])]
+        bounds = np.concatenate([[0], np.cumsum(counts[part[0] : part[1]])]).astype(np.int64)
+        regions = (first_loop[its], first_loop[its + 1])
+        return Ways(*_find_in(points, offsets, *regions, asked, bounds, float(outward_mm), float(most_times)))
+
+    # Shared between two threads where half of the ways lie before.
+    middle = int(np.searchsorted(begins, counts.sum() / 2))
+    made = _joined(parallel_map(some, [(0, middle), (middle, len(chosen))]))
+    asked_of = np.flatnonzero(np.diff(first_way) > 0)
+    rows = ranges(begins[of[asked_of]], np.diff(first_way)[asked_of])
+    corners = np.diff(made.offsets)[rows]
+    reach = np.concatenate([[0], np.cumsum(corners)]).astype(np.int64)
+    return Ways(made.found[rows], reach, made.corners[ranges(made.offsets[rows], corners)])
+
+
+def _different(
+    points: Floats, offsets: Whole, first_loop: Whole, ends: Floats, first_way: Whole
+) -> tuple[Whole, Whole]:
+    """The first region of each set that is alike and asked alike, (k,), and for each region its set; -1 where nothing is
+    asked."""
+    sets: dict[tuple[bytes, bytes, bytes], int] = {}
+    chosen: list[int] = []
+    of = np.full(len(first_way) - 1, -1, dtype=np.int64)
+    for region in np.flatnonzero(np.diff(first_way) > 0).tolist():
+        low, high = first_loop[region], first_loop[region + 1]
+        key = (
+            points[offsets[low] : offsets[high]].tobytes(),
+            (offsets[low : high + 1] - offsets[low]).tobytes(),
+            ends[first_way[region] : first_way[region + 1]].tobytes(),
+        )
+        of[region] = sets.setdefault(key, len(sets))
+        if of[region] == len(chosen):
+            chosen.append(region)
+    return np.array(chosen, dtype=np.int64), of
+
+
+def _joined(parts: list[Ways]) -> Ways:
+    """Ways one after the other."""
+    counts = np.concatenate([np.diff(part.offsets) for part in parts])
+    return Ways(
+        np.concatenate([part.found for part in parts]),
+        np.concatenate([[0], np.cumsum(counts)]).astype(np.int64),
+        np.concatenate([part.corners for part in parts]),
+    )
 
 
 @numba.njit(cache=True, nogil=True)
@@ -436,13 +490,13 @@ def _find(  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _find_in(points, offsets, first_loop, ends, first_way, outward_mm, most_times):  # type: ignore[no-untyped-def]
+def _find_in(points, offsets, loop_low, loop_high, ends, first_way, outward_mm, most_times):  # type: ignore[no-untyped-def]
     count = len(ends)
     found, reach = np.zeros(count, np.int8), np.zeros(count + 1, np.int64)
     corners, total = np.empty((64, 2)), 0
     for r in range(len(first_way) - 1):
         a, b = first_way[r], first_way[r + 1]
-        low, high = first_loop[r], first_loop[r + 1]
+        low, high = loop_low[r], loop_high[r]
         if a < b and low < high:
             begin = offsets[low]
             kept, follows, ring, along, ring_mm, first, corner, cell, shape, start, member = _gridded(

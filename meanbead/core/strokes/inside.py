@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from meanbead.core.geometry.offsets import Loops, loops_of
 from meanbead.core.geometry.ways import Ways, find_ways_in
-from meanbead.core.runtime.parallel import Objects, parallel_map
+from meanbead.core.runtime.alike import ranges
+from meanbead.core.runtime.parallel import Objects
 from meanbead.core.strokes.features import Feature
 from meanbead.core.strokes.order import Ordered
 
@@ -36,26 +37,16 @@ def keep_inside(rows: Ordered, walls: Loops, sections: Objects, shift: int) -> O
         return rows
     inside = rows.inside.copy()
     inside[at] = False
-    detours: dict[int, NDArray[np.float64]] = {}
+    detours: list[tuple[NDArray[np.int64], Ways]] = []
 
     def look(loops: Loops) -> None:
         left = at[~inside[at]]
         every = np.arange(len(sections) + 1)
-        bounds, ends = np.searchsorted(part_layer[left], every), np.searchsorted(loops.source, every)
-
-        def ways(layers: tuple[int, int]) -> tuple[NDArray[np.int64], Ways]:
-            low, high = layers
-            asked = left[bounds[low] : bounds[high]]
-            first_way = bounds[low : high + 1] - bounds[low]
-            shape = (loops.points, loops.offsets)
-            return asked, find_ways_in(shape, ends[low : high + 1], rows.xy[asked], first_way, _EDGE_MM, LONGEST_DETOUR)
-
-        # Cut in two where half of the ways lie below.
-        middle = int(np.searchsorted(bounds, len(left) / 2))
-        for asked, made in parallel_map(ways, [(0, middle), (middle, len(sections))]):
-            inside[asked[made.found > 0]] = True
-            for k in np.flatnonzero(made.found == 2).tolist():
-                detours[int(asked[k])] = made.corners[made.offsets[k] : made.offsets[k + 1]]
+        first_way, first_loop = np.searchsorted(part_layer[left], every), np.searchsorted(loops.source, every)
+        shape = (loops.points, loops.offsets)
+        made = find_ways_in(shape, first_loop, rows.xy[left], first_way, _EDGE_MM, LONGEST_DETOUR)
+        inside[left[made.found > 0]] = True
+        detours.append((left, made))
 
     look(walls)
     rest = np.unique(part_layer[at[~inside[at]]]).astype(np.int64)
@@ -71,17 +62,19 @@ def _rings(sections: Objects, layers: NDArray[np.int64]) -> Loops:
     return Loops(loops.points, loops.offsets, layers[source[loops.source]])
 
 
-def _with_detours(rows: Ordered, detours: dict[int, NDArray[np.float64]]) -> Ordered:
-    """Rows in which some travel goes by the corners given for it."""
-    if not detours:
+def _with_detours(rows: Ordered, detours: list[tuple[NDArray[np.int64], Ways]]) -> Ordered:
+    """Rows in which some travel goes by the corners found for it."""
+    counts = [np.diff(made.offsets) for _, made in detours]
+    at = np.concatenate([asked[count > 0] for (asked, _), count in zip(detours, counts, strict=True)])
+    if not len(at):
         return rows
+    count = np.concatenate([count[count > 0] for count in counts])
+    corners = np.concatenate([made.corners for _, made in detours])
     repeat = np.ones(len(rows.layer), dtype=np.int64)
-    for at, corners in detours.items():
-        repeat[at] += len(corners)
+    repeat[at] += count
     first = np.cumsum(repeat) - repeat
     made = replace(rows, **{field.name: np.repeat(getattr(rows, field.name), repeat, axis=0) for field in fields(rows)})
-    for at, corners in detours.items():
-        low, high = first[at], first[at] + len(corners)
-        made.xy[low:high, 2:4] = corners
-        made.xy[low + 1 : high + 1, 0:2] = corners
+    places = ranges(first[at], count)
+    made.xy[places, 2:4] = corners
+    made.xy[places + 1, 0:2] = corners
     return made

@@ -266,7 +266,7 @@ class HoneycombInSpace(unittest.TestCase):
         for density, layers in ((0.05, 20), (0.1, 7), (0.15, 13), (0.3, 11), (0.05, 61)):
             period = HONEYCOMB_3D_LENGTH * SPACING / density
             side = 8 * period
-            middle = (np.arange(layers) + 0.5) * HEIGHT
+            middle = np.arange(0.5 * HEIGHT, layers * HEIGHT, HEIGHT, dtype=np.float64)
             regions = np.full(layers, shapely.box(0, 0, side, side), dtype=object)
             flat = np.full(layers, SPACING)
             (family,) = sparse_strokes(
