@@ -9,6 +9,8 @@ interface FindingsBriefProps {
   part: Part;
   column: RecipeColumn;
   ready: boolean;
+  /** There are no figures, so nothing can be said of what they would show. */
+  refused?: boolean;
   /** Whether remedies may be tried now: what a person waits for goes first. */
   tries: boolean;
   actions: SheetActions;
@@ -24,7 +26,7 @@ function hurts(finding: Finding): boolean {
 }
 
 /** The findings that matter most in the column in focus, confirmed wastes among them, and how many more there are. */
-export function FindingsBrief({ part, column, ready, tries, actions, onAll }: FindingsBriefProps) {
+export function FindingsBrief({ part, column, ready, refused = false, tries, actions, onAll }: FindingsBriefProps) {
   const { found, list, tried, trying } = useTriedFindings(part, column, ready, tries);
   const wastes = tried?.complete ? tried.waste : [];
   const grave = (list ?? []).filter((finding) => MATTERS.includes(finding.severity));
@@ -52,10 +54,11 @@ export function FindingsBrief({ part, column, ready, tries, actions, onAll }: Fi
           <FindingItem key={finding.rule} finding={finding as Finding} part={part} column={column} tried={savings} trying={false} actions={actions} saving={savings[0]} brief />
         ))}
       </ul>
-      {list !== undefined && shown.length + waste.length === 0 && (
+      {list !== undefined && !refused && shown.length + waste.length === 0 && (
         <p className="text-sm text-quiet">{trying && !column.gcode ? t`Nothing that could go wrong; looking for waste …` : t`Nothing that could go wrong or is wasted.`}</p>
       )}
-      {list === undefined && <p className="text-sm text-quiet"><Trans>Reading the recipe …</Trans></p>}
+      {refused && shown.length === 0 && <p className="text-sm text-quiet"><Trans>Findings follow with its figures.</Trans></p>}
+      {list === undefined && !refused && <p className="text-sm text-quiet"><Trans>Reading the recipe …</Trans></p>}
     </section>
   );
 }

@@ -68,6 +68,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
     [setUsual],
   );
   const ready = state !== undefined && !state.pending && state.error === null;
+  const refused = state !== undefined && !state.pending && state.error !== null;
   const moves = useNextMoves(column, part, ready && face === "next");
   usePanelCommands({ column, actions, moves: moves.isPlaceholderData ? undefined : moves.data?.moves, show, setAll });
   return (
@@ -76,6 +77,8 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
         <div className="space-y-2">
           {column.gcode ? (
             <p className="text-sm text-quiet"><Trans>A replayed file cannot be changed. Put the focus on another column for its next move.</Trans></p>
+          ) : refused ? (
+            <p className="text-sm text-quiet"><Trans>This recipe has no figures; its column shows why. What saves most follows when it has.</Trans></p>
           ) : (
             <NextMoves column={column} actions={actions} ready={ready} answer={moves} onAll={() => setAll("levers")} />
           )}
@@ -83,6 +86,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
             part={part}
             column={column}
             ready={ready}
+            refused={refused}
             tries={moves.data?.done === true && !moves.isPlaceholderData}
             actions={actions}
             onAll={() => setAll("findings")}

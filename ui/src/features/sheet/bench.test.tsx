@@ -1,4 +1,5 @@
 import { cleanup, screen, waitFor, within } from "@testing-library/react";
+import { http, HttpResponse } from "msw";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { cell, held, openBench, setCell } from "../../test/page";
 import { Workshop } from "../../test/workshop";
@@ -71,6 +72,18 @@ describe("a cell of the sheet", () => {
     await openBench();
     expect(held("Nozzle", "Coarser")).toContain("differs from the first");
     expect(held("Walls in lines", "Coarser")).not.toContain("differs");
+  });
+});
+
+describe("a recipe that is refused", () => {
+  it("is told in its column, and nothing beside the sheet says that all is well", async () => {
+    const refused = { title: "Cannot be printed", status: 422, detail: "Layer 11 has 2 inner outlines.", code: "invalid" };
+    workshop.server.use(http.all(/\/api\/recipes\/1\/(figures|first-answer|estimate)/, () => HttpResponse.json(refused, { status: 422 })));
+    await openBench();
+    await screen.findByText(/Layer 11 has 2 inner outlines/);
+    await screen.findByText(/This recipe has no figures/);
+    expect(screen.queryByText(/Nothing that could go wrong/)).toBeNull();
+    expect(screen.queryByText(/Looking for what saves most/)).toBeNull();
   });
 });
 
