@@ -153,7 +153,8 @@ def inspect_file(
             line=told.malformed_lines[0] if told.malformed_lines else None,
         )
     )
-    if beside.bore_mm is not None:
+    # What is written here is for its own nozzle, whatever the words of a start text say.
+    if beside.bore_mm is not None and promise is None:
         checks.append(_made_for(beside.bore_mm, fitted))
     checks += _kept(promise, looker)
     return Inspection(

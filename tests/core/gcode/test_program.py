@@ -425,6 +425,11 @@ class LookedOver(unittest.TestCase):
         self.assertEqual(seen(b"", None).wrong, [])
         # A title may hold any words; what the head itself says comes after it.
         self.assertEqual(seen(b"; holder for a nozzle of 0.8 mm\n", Nozzle(bore_mm=fitted)).wrong, [])
+        # A file from here is for its own nozzle, whatever comments its start text has.
+        _, _, own = written(
+            cylinder(9, 2), {}, {"start_gcode": "; nozzle 0.8 mm and up: prime longer\n" + SIMPLE_START}
+        )
+        self.assertEqual(own.wrong, [])
         # A wider nozzle melts more: without one given the head's counts.
         fast = b"; nozzle 0.6 mm\nM109 S215\nM83\nG28\nG1 Z1 F600\nG1 X60 Y50 E9 F600\nM104 S0\nM140 S0\n"
         told = inspect_file(lambda: io.BytesIO(fast), Printer(), None, Material())
