@@ -21,7 +21,8 @@ BEGINS, ENDS = "; print begins", "; print ends"
 BORE_PATTERN = r"(?i)^[^\n]*?\bnozzle\b[^0-9\n]{0,24}(?P<bore>\d*\.?\d+) ?mm\b"
 """Comments in a file's head that name the bore that it was made for, mm: the group ``bore``."""
 _HEAD_BYTES, _HEAD_LINE = 16_384, 200
-_BORES_MM = (0.05, 3.0)
+_BORES_MM = (0.1, 2.0)
+"""What a nozzle may have; other numbers are not taken for a bore."""
 
 _LINES_A_MARK = 64
 _PIECE_BYTES = 4 * 1024 * 1024

@@ -177,9 +177,9 @@ def inspect_file(
 def _made_for(bore_mm: float, fitted: Nozzle | None) -> FileCheck:
     """Whether the file was made for the nozzle that is fitted."""
     same = fitted is None or abs(fitted.bore_mm - bore_mm) <= _SAME_BORE_MM
-    says = f"Its head names a nozzle of {bore_mm:g} mm."
+    says = f"The comments at its head name a {bore_mm:g} mm nozzle."
     if fitted is not None and not same:
-        says = f"Its head names a nozzle of {bore_mm:g} mm; the one fitted has {fitted.bore_mm:g} mm."
+        says = f"The comments at its head name a {bore_mm:g} mm nozzle; a {fitted.bore_mm:g} mm nozzle is fitted."
     return FileCheck(name="nozzle", ok=same, says=says)
 
 

@@ -252,7 +252,7 @@ class _Player:
         self.top_mm = 0.0
         self.used = FilamentAccount()
         self.turns = Turns()
-        self.begins, self.ends, self.laying = 0, np.iinfo(np.int64).max, False
+        self.begins, self.ends, self.laying, self.marked = 0, np.iinfo(np.int64).max, False, False
         self.before_s = 0.0
         self.marks: list[Mark] = []
         self.moves = self.retractions = self.over_speed = 0
@@ -308,7 +308,9 @@ class _Player:
         if kind == gc.COMMENT:
             said = text[rows.span[index, 0] : rows.span[index, 1]].decode("utf-8", "replace").strip("\r")
             if said.strip() == _BEGINS:
-                self._begin(int(rows.line[index]))
+                if not self.marked:
+                    self.marked = True
+                    self._begin(int(rows.line[index]))
             elif said.strip() == _ENDS:
                 self.ends = int(rows.line[index])
             elif found := self.pattern.match(said):

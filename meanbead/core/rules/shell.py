@@ -125,8 +125,8 @@ def spiral_outside(s: RuleInput) -> Iterator[Finding]:
         rule="spiral_outside",
         severity="note",
         field="spiral",
-        sentence=f"The spiral follows the outside only: the hollow's own surface, {ignored.area_mm2 / 100:.1f} cm² from "
-        f"{ignored.from_mm:.1f} to {ignored.to_mm:.1f} mm above the bed, is not printed, and the wall is {shell_mm(s.plan):.2f} mm "
+        sentence=f"The spiral follows the outside only: the hollow's own surface, {ignored.area_mm2 / 100:.1f} cm² between "
+        f"{ignored.from_mm:.1f} and {ignored.to_mm:.1f} mm of its height, is not printed, and the wall is {shell_mm(s.plan):.2f} mm "
         f"thick ({walls}). The floor has {floor}.",
         remedy="Set more walls or a wider outer wall for a thicker wall, or turn spiral mode off to print the hollow as "
         "modelled.",

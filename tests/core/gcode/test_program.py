@@ -435,7 +435,9 @@ class LookedOver(unittest.TestCase):
         told = inspect_file(lambda: io.BytesIO(fast), Printer(), None, Material())
         self.assertEqual(next(check for check in told.checks if check.name == "nozzle").ok, True)
         self.assertIsNone(read_beside(io.BytesIO(b"G28\n; nozzle 0.6 mm\n")).bore_mm)
-        self.assertIsNone(read_beside(io.BytesIO(b"; nozzle 210 mm\n")).bore_mm)
+        # No number that a nozzle cannot have is taken for one, however it is written.
+        for odd in (b"210", b"2.5", b"0.06", b"0", b"9" * 150, b"nozzle " * 20 + b"3"):
+            self.assertIsNone(read_beside(io.BytesIO(b"; nozzle " + odd + b" mm\nG28\n")).bore_mm, odd)
 
     def test_read_back_by_the_shells_reader_it_takes_what_the_estimate_says(self) -> None:
         for solid, keys in ((cylinder(9, 2), {}), (table(20), {"retraction": {"z_hop_mm": 0.3}})):

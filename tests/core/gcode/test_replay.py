@@ -217,6 +217,12 @@ class Approach(unittest.TestCase):
         self.assertAlmostEqual(sum(share.filament_mm for share in told.by_feature.values()), told.filament_mm)
         self.assertAlmostEqual(sum(share.time_s for share in told.by_feature.values()), told.print_time_s, places=6)
 
+    def test_the_first_mark_counts_as_for_the_look_over(self) -> None:
+        once = play("M83\n; print begins\n" + self.STROKES + self.STROKES + "; print ends\n")
+        twice = play("M83\n; print begins\n" + self.STROKES + "; print begins\n" + self.STROKES + "; print ends\n")
+        self.assertEqual(twice.print_time_s, once.print_time_s)
+        self.assertEqual(twice.laid_mm, once.laid_mm)
+
     def test_a_file_of_travel_alone_is_timed_as_before(self) -> None:
         self.assertGreater(play("G1 X100 F6000\n").print_time_s, 1)
 

@@ -57,7 +57,7 @@ export function FindingsBrief({ part, column, ready, refused = false, tries, act
       {list !== undefined && !refused && shown.length + waste.length === 0 && (
         <p className="text-sm text-quiet">{trying && !column.gcode ? t`Nothing that could go wrong; looking for waste …` : t`Nothing that could go wrong or is wasted.`}</p>
       )}
-      {refused && shown.length === 0 && <p className="text-sm text-quiet"><Trans>Findings follow with its figures.</Trans></p>}
+      {refused && shown.length === 0 && <p className="text-sm text-quiet"><Trans>Findings appear together with the figures.</Trans></p>}
       {list === undefined && !refused && <p className="text-sm text-quiet"><Trans>Reading the recipe …</Trans></p>}
     </section>
   );

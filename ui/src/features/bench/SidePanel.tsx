@@ -78,7 +78,7 @@ export function SidePanel({ part, column, state, shelf, actions, focus, touched,
           {column.gcode ? (
             <p className="text-sm text-quiet"><Trans>A replayed file cannot be changed. Put the focus on another column for its next move.</Trans></p>
           ) : refused ? (
-            <p className="text-sm text-quiet"><Trans>This recipe has no figures; its column shows why. What saves most follows when it has.</Trans></p>
+            <p className="text-sm text-quiet"><Trans>This recipe has no figures: the message in its column gives the reason. Changes that save time appear once it has.</Trans></p>
           ) : (
             <NextMoves column={column} actions={actions} ready={ready} answer={moves} onAll={() => setAll("levers")} />
           )}
